@@ -1,0 +1,73 @@
+"""Addresses and prefixes as plain integers, which is what comparing thousands of them needs."""
+
+import ipaddress
+from functools import lru_cache
+from typing import NamedTuple
+
+
+class Address(NamedTuple):
+    """One host: ``family`` is 4 or 6, ``value`` the address as an integer."""
+
+    family: int
+    value: int
+
+    def __str__(self) -> str:
+        kind = ipaddress.IPv4Address if self.family == 4 else ipaddress.IPv6Address
+        return str(kind(self.value))
+
+
+class Prefix(NamedTuple):
+    """The addresses ``low`` to ``high``, both included, of one family; ``length`` is the prefix length in bits.
+
+    ``host`` is the address as it was written, which for a device's own address is the address itself.
+    """
+
+    family: int
+    low: int
+    high: int
+    length: int
+    host: int
+
+    def __str__(self) -> str:
+        return f"{Address(self.family, self.low)}/{self.length}"
+
+    def __contains__(self, address: object) -> bool:
+        return (
+            isinstance(address, Address)
+            and address.family == self.family
+            and self.low <= address.value <= self.high
+        )
+
+    @property
+    def has_host_bits(self) -> bool:
+        """Whether the address was written with bits set beyond the prefix length."""
+        return self.host != self.low
+
+
+@lru_cache(maxsize=4096)
+def parse_address(text: str) -> Address:
+    """Read one IPv4 or IPv6 address. Raises ValueError, one lower-case sentence, where it is none."""
+    try:
+        parsed = ipaddress.ip_address(text)
+    except ValueError:
+        raise ValueError("neither an IPv4 nor an IPv6 address") from None
+    if getattr(parsed, "scope_id", None):
+        raise ValueError("an address takes no zone after %")
+    return Address(parsed.version, int(parsed))
+
+
+@lru_cache(maxsize=4096)
+def parse_prefix(text: str) -> Prefix:
+    """Read an address or a prefix; an address alone is one host. Raises ValueError where it is neither."""
+    address_text, slash, length_text = text.partition("/")
+    address = parse_address(address_text)
+    if address_text.endswith(":") and not slash:
+        raise ValueError("an address that ends in a colon needs its prefix length, as in 2001:db8::/32")
+    width = 32 if address.family == 4 else 128
+    length = width
+    if slash:
+        if not (length_text.isascii() and length_text.isdigit()) or int(length_text[:4]) > width:
+            raise ValueError(f"a prefix length for IPv{address.family} is a number from 0 to {width}")
+        length = int(length_text)
+    low = address.value >> (width - length) << (width - length)
+    return Prefix(address.family, low, low | ((1 << (width - length)) - 1), length, address.value)

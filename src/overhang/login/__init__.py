@@ -1,0 +1,19 @@
+"""Who gets in: the decision, in one place, for everybody who asks."""
+
+from overhang.login.decide import Decided, decide
+from overhang.login.failures import Failures
+from overhang.login.result import Attempt, Because, FromAttempt, FromProfile, Result, Step
+from overhang.login.setting import Setting
+
+__all__ = [
+    "Attempt",
+    "Because",
+    "Decided",
+    "Failures",
+    "FromAttempt",
+    "FromProfile",
+    "Result",
+    "Setting",
+    "Step",
+    "decide",
+]

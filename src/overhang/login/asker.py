@@ -1,0 +1,184 @@
+"""Who answers the questions that the decision asks.
+
+The decision never looks at an attempt's answers itself: it asks an asker. ``PersonAsker`` answers for one person with what
+that person knows and types. Where nobody can tell, it follows every answer: the decision is run again from the start for
+each, with the answers before it kept (``fork`` and ``advance``).
+"""
+
+from abc import ABC, abstractmethod
+from collections.abc import Hashable, Sequence
+from typing import Any, NamedTuple
+
+from overhang.device import Address
+from overhang.login import words
+from overhang.login.result import Attempt, Because, FromAttempt, Step
+from overhang.login.setting import EntryView, Keyhole, Setting
+from overhang.login.sources import Sources
+from overhang.secrets import opens
+
+
+class Doubt(NamedTuple):
+    """A question that was in doubt: the step that tells of it, and which of its answers was followed."""
+
+    step: Step
+    choice: int
+    choices: int
+
+
+class ServerAnswer(NamedTuple):
+    """What a server that is up says; ``level`` is None where it gives none."""
+
+    accepts: bool
+    level: int | None = None
+    typed: bool = True
+
+
+class Asker(ABC):
+    """The questions, and the running again for each answer to those in doubt."""
+
+    def __init__(self) -> None:
+        self.doubts: list[Doubt] = []
+        self._at = 0
+        self._settled: dict[Hashable, Any] = {}
+
+    def restart(self) -> None:
+        """Begin another run with the answers that ``advance`` left."""
+        self._at = 0
+        self._settled = {}
+
+    def advance(self) -> bool:
+        """Turn to the next combination of answers; false when all have been followed."""
+        while self.doubts:
+            last = self.doubts[-1]
+            if last.choice + 1 < last.choices:
+                self.doubts[-1] = last._replace(choice=last.choice + 1)
+                return True
+            self.doubts.pop()
+        return False
+
+    def fork(self, question: Hashable, options: Sequence[Any], step: Step) -> Any:
+        """One of ``options``, each in its turn; the same question has the same answer within a run."""
+        if question in self._settled:
+            return self._settled[question]
+        if self._at == len(self.doubts):
+            self.doubts.append(Doubt(step, 0, len(options)))
+        answer = options[self.doubts[self._at].choice]
+        self._at += 1
+        self._settled[question] = answer
+        return answer
+
+    @abstractmethod
+    def offer(self, texts: tuple[str, ...], index: int) -> None:
+        """The person now answers with the text number ``index`` of ``texts``, or with none."""
+
+    @abstractmethod
+    def offers_text(self) -> str | None:
+        """What is typed now; None for nothing."""
+
+    @abstractmethod
+    def opens(self, keyhole: Keyhole) -> bool:
+        """Whether what the person knows or types now opens a stored password."""
+
+    @abstractmethod
+    def holds_key(self, name: str) -> bool:
+        """Whether the person is said to hold a private key of the account ``name``."""
+
+    @abstractmethod
+    def source_family(self) -> int:
+        """4 or 6."""
+
+    @abstractmethod
+    def source_in(self, sources: Sources) -> tuple[bool, Because]:
+        """Whether a list allows the source, and the line that says so."""
+
+    @abstractmethod
+    def free(self, vtys: list[EntryView]) -> list[EntryView]:
+        """The VTYs that are free, in order."""
+
+    @abstractmethod
+    def is_up(self, address: str) -> bool:
+        """Whether an AAA server answers."""
+
+    @abstractmethod
+    def server_says(self, group: str, name: str | None) -> ServerAnswer:
+        """What a server of ``group`` that is up says to the account ``name`` and what is typed now."""
+
+
+class PersonAsker(Asker):
+    """Answers for the person of one attempt."""
+
+    def __init__(self, attempt: Attempt, setting: Setting) -> None:
+        super().__init__()
+        self.attempt = attempt
+        self._setting = setting
+        self._text: str | None = None
+
+    def offer(self, texts: tuple[str, ...], index: int) -> None:
+        self._text = texts[index] if index < len(texts) else None
+
+    def offers_text(self) -> str | None:
+        return self._text
+
+    def opens(self, keyhole: Keyhole) -> bool:
+        if keyhole.item in self.attempt.knows:
+            return True
+        if self._text is None:
+            return False
+        answer = opens(keyhole.stored, self._text)
+        if answer is None:
+            step = Step(words.CHECKING, words.UNSURE_PASSWORD, keyhole.origin, (keyhole.label,))
+            return bool(self.fork((keyhole.item, self._text), (True, False), step))
+        return answer
+
+    def holds_key(self, name: str) -> bool:
+        return f"key:{name}" in self.attempt.knows
+
+    def source_family(self) -> int:
+        return self._source(words.UNSURE_FAMILY).family
+
+    def source_in(self, sources: Sources) -> tuple[bool, Because]:
+        if self.attempt.source is None:
+            alike = sources.alike()
+            allowed, origin = alike if alike is not None else sources.decide(self._source_for(sources))
+        else:
+            allowed, origin = sources.decide(self.attempt.source)
+        if allowed is None:
+            about = f"whether list {sources.name} allows the source"
+            step = Step(words.ARRIVING, words.UNSURE_UNREAD, origin, (about,))
+            allowed = bool(self.fork(("list", sources.name), (True, False), step))
+        return allowed, origin
+
+    def _source_for(self, sources: Sources) -> Address:
+        return self._source(words.UNSURE_SOURCE, sources.name)
+
+    def _source(self, sentence: str, *arguments: str) -> Address:
+        """The source; where none is given, one of each kind that some list tells from the others."""
+        if self.attempt.source is not None:
+            return self.attempt.source
+        step = Step(words.ARRIVING, sentence, FromAttempt("from"), arguments)
+        found: Address = self.fork("source", self._setting.source_classes(), step)
+        return found
+
+    def free(self, vtys: list[EntryView]) -> list[EntryView]:
+        busy = self.attempt.busy
+        return [vty for vty in vtys if vty.number not in busy] if busy else vtys
+
+    def is_up(self, address: str) -> bool:
+        return address not in self.attempt.down
+
+    def server_says(self, group: str, name: str | None) -> ServerAnswer:
+        held = self.attempt.servers
+        item = f"server:{group}/{name}"
+        if held is not None:
+            account = held.get(group, {}).get(name) if name is not None else None
+            if account is None:
+                return ServerAnswer(False, typed=self._text is not None)
+            if item in self.attempt.knows or (self._text is not None and self._text == account.get("password")):
+                return ServerAnswer(True, account.get("level"))
+            return ServerAnswer(False, typed=self._text is not None)
+        if item in self.attempt.knows:
+            return ServerAnswer(True)
+        if self._text is None or name is None:
+            return ServerAnswer(False, typed=self._text is not None)
+        step = Step(words.CHECKING, words.UNSURE_SERVER, FromAttempt("servers"), (group,))
+        return ServerAnswer(bool(self.fork((item, self._text), (True, False), step)))

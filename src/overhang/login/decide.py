@@ -1,0 +1,142 @@
+"""The decision: arriving, checking, landing, elevating, and what all the runs of it amount to."""
+
+from typing import NamedTuple
+
+from overhang.login import words
+from overhang.login.arriving import arrive
+from overhang.login.asker import Asker, Doubt, PersonAsker
+from overhang.login.checking import check
+from overhang.login.elevating import elevate
+from overhang.login.failures import Failures
+from overhang.login.landing import land
+from overhang.login.result import Attempt, Result, Step
+from overhang.login.run import Run
+from overhang.login.setting import Setting
+
+#: So many combinations of answers are followed; what is in doubt beyond them stays in doubt.
+_MOST_RUNS = 4_096
+
+
+class End(NamedTuple):
+    """How one run ends: what two runs must share to end alike."""
+
+    outcome: str
+    after_login: int | None
+    level: int | None
+    elevation: str | None
+
+
+class Ended(NamedTuple):
+    """A run that has ended, with the doubts it met on its way."""
+
+    end: End
+    steps: list[Step]
+    doubts: tuple[Doubt, ...]
+    failures: Failures
+
+
+def run_once(setting: Setting, attempt: Attempt, asker: Asker, failures: Failures) -> Ended:
+    """One run, with the asker's answers as they stand. ``failures`` is changed."""
+    run = Run(setting, attempt, asker, failures)
+    place = arrive(run)
+    granted = check(run, place) if place is not None else None
+    if place is None or granted is None:
+        outcome = run.outcome
+        elevation = None if attempt.elevate is None else "denied"
+        end = End(outcome, None, None, None if outcome != "admitted" else elevation)
+        return Ended(end, run.steps, tuple(asker.doubts), failures)
+    after = land(run, place, granted.answer, through_list=granted.through_list)
+    if attempt.elevate is None:
+        return Ended(End("admitted", after, after, None), run.steps, tuple(asker.doubts), failures)
+    elevated = elevate(run, place, after, attempt.elevate)
+    end = End("admitted", after, elevated.level, "granted" if elevated.granted else "denied")
+    return Ended(end, run.steps, tuple(asker.doubts), failures)
+
+
+class Decided(NamedTuple):
+    """A result, and the failures as they may stand after it: more than one where they are in doubt."""
+
+    result: Result
+    worlds: list[Failures]
+
+
+def decide(setting: Setting, attempt: Attempt, worlds: list[Failures] | None = None) -> Decided:
+    """How ``attempt`` ends on a device, after the failures that ``worlds`` tell of."""
+    runs: list[Ended] = []
+    for failures in worlds or [Failures()]:
+        asker = PersonAsker(attempt, setting)
+        while True:
+            asker.restart()
+            runs.append(run_once(setting, attempt, asker, failures.copy()))
+            if not asker.doubts or len(runs) >= _MOST_RUNS or not asker.advance():
+                break
+    after = {ended.failures.key(): ended.failures for ended in runs}
+    return Decided(_result(setting, runs), list(after.values()))
+
+
+def _result(setting: Setting, runs: list[Ended]) -> Result:
+    first = runs[0]
+    if len(runs) == 1 or all(ended.end == first.end for ended in runs):
+        if len(runs) >= _MOST_RUNS:
+            step = first.doubts[0].step if first.doubts else first.steps[-1]
+            too_many = Step(step.stage, words.TOO_MANY_DOUBTS, step.origin)
+            return _told(setting, End("unknown", None, None, None), [*first.steps, too_many])
+        return _told(setting, first.end, first.steps)
+    doubt = _deciding_doubt(runs)
+    ends = {ended.end for ended in runs}
+    end = End("unknown", None, None, None)
+    if all(each.outcome == "admitted" for each in ends):
+        afters = {each.after_login for each in ends}
+        levels = {each.level for each in ends}
+        elevations = {each.elevation for each in ends}
+        after = afters.pop() if len(afters) == 1 else None
+        level = levels.pop() if len(levels) == 1 else None
+        if after is not None or level is not None:
+            elevation = elevations.pop() if len(elevations) == 1 else "unknown"
+            end = End("admitted", after, level, elevation)
+    elif len({each.outcome for each in ends}) == 1:
+        end = next(iter(ends))
+    return _told(setting, end, [*_common(runs), doubt])
+
+
+def _told(setting: Setting, end: End, steps: list[Step]) -> Result:
+    last = steps[-1]
+    if end.outcome == "admitted" and end.elevation is None:
+        last = next((step for step in reversed(steps) if step.stage != words.LANDING), last)
+    return Result(
+        end.outcome,
+        end.level,
+        end.after_login,
+        end.elevation,
+        last.origin,
+        last.reason,
+        setting.understood,
+        tuple(steps),
+    )
+
+
+def _common(runs: list[Ended]) -> list[Step]:
+    """The steps that all runs share from the start."""
+    shared = runs[0].steps
+    for ended in runs[1:]:
+        size = min(len(shared), len(ended.steps))
+        same = next((index for index in range(size) if shared[index] != ended.steps[index]), size)
+        shared = shared[:same]
+    return shared
+
+
+def _deciding_doubt(runs: list[Ended]) -> Step:
+    """The first question on whose answer the end hangs."""
+    depth = 0
+    while True:
+        doubts = [ended.doubts[depth] for ended in runs if len(ended.doubts) > depth]
+        if not doubts:
+            return Step(words.CHECKING, words.UNSURE_LOCK, runs[0].steps[-1].origin, ("an account",))
+        by_choice: dict[int, set[End]] = {}
+        for ended in runs:
+            if len(ended.doubts) > depth:
+                by_choice.setdefault(ended.doubts[depth].choice, set()).add(ended.end)
+        ends = list(by_choice.values())
+        if any(each != ends[0] for each in ends[1:]):
+            return doubts[0].step
+        depth += 1

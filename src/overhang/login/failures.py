@@ -1,0 +1,66 @@
+"""Wrong answers so far: the counts that lock an account or pause remote logins.
+
+A value of plain tuples: a run works on a copy, so that the answers of one run do not reach another.
+"""
+
+from overhang.device import Lock, Pause
+from overhang.profiles.model import LockRule
+
+Times = tuple[float, ...]
+
+
+class Failures:
+    """The times, in seconds since the sequence began, of the failures that still count."""
+
+    __slots__ = ("accounts", "remote")
+
+    def __init__(self, accounts: dict[str, Times] | None = None, remote: Times = ()) -> None:
+        self.accounts = accounts or {}
+        self.remote = remote
+
+    def copy(self) -> "Failures":
+        """The same, to be changed apart."""
+        return Failures(dict(self.accounts), self.remote)
+
+    def key(self) -> tuple[tuple[tuple[str, Times], ...], Times]:
+        """What makes two of them equal."""
+        return tuple(sorted(self.accounts.items())), self.remote
+
+    def account_locked(self, name: str, rule: Lock | LockRule, at: float) -> bool:
+        """Whether the account is locked at time ``at``; an ended lock sets its count to zero."""
+        times = self.accounts.get(name, ())
+        if len(times) < rule.failures:
+            return False
+        if rule.seconds is not None and at >= times[-1] + rule.seconds:
+            del self.accounts[name]
+            return False
+        return True
+
+    def account_failed(self, name: str, rule: Lock | LockRule, at: float) -> None:
+        """Count a wrong password for the account."""
+        window = rule.window if isinstance(rule, Lock) else None
+        self.accounts[name] = _within(self.accounts.get(name, ()), window, at)
+
+    def account_passed(self, name: str) -> None:
+        """A right password sets the count to zero."""
+        self.accounts.pop(name, None)
+
+    def paused(self, rule: Pause, at: float) -> bool:
+        """Whether remote logins are paused at time ``at``."""
+        if len(self.remote) < rule.failures:
+            return False
+        if rule.seconds is not None and at >= self.remote[-1] + rule.seconds:
+            self.remote = ()
+            return False
+        return True
+
+    def remote_failed(self, rule: Pause, at: float) -> None:
+        """Count a wrong answer of a remote login."""
+        if len(self.remote) < rule.failures:
+            self.remote = _within(self.remote, rule.window, at)
+
+
+def _within(times: Times, window: int | None, at: float) -> Times:
+    if window is not None:
+        times = tuple(time for time in times if at - time < window)
+    return (*times, at)

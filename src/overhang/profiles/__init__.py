@@ -1,0 +1,6 @@
+"""What is meant by what a sheet leaves unsaid: profiles, as data."""
+
+from overhang.profiles.builtin import BUILTIN, KEYS
+from overhang.profiles.model import UNKNOWN, Factory, Profile, Unknown, derive, show_value
+
+__all__ = ["BUILTIN", "KEYS", "UNKNOWN", "Factory", "Profile", "Unknown", "derive", "show_value"]

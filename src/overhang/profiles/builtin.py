@@ -1,0 +1,136 @@
+"""The built-in profiles. Makers differ in just this table, so it is kept as one, to be read across."""
+
+from overhang.profiles.model import (
+    WAYS,
+    Key,
+    LockRule,
+    Profile,
+    choice,
+    duration,
+    factory,
+    lock,
+    number,
+    read_value,
+    ways,
+)
+
+_CHECKS = ("nothing", "password", "users", "refuse")
+_WEB_CHECKS = ("users", "elevation-password", "nothing")
+_VTY_WAYS = ("ssh", "telnet")
+_ANSWERS = ("all", "nothing")
+
+
+def _choice(about: str, *words: str) -> Key:
+    read = choice(*words)
+    return Key(read, tuple(read(word) for word in words), about)
+
+
+def _level(about: str, *, dash: bool = False) -> Key:
+    return Key(number(0, 15, dash=dash), ((None,) if dash else ()) + tuple(range(16)), about)
+
+
+KEYS: dict[str, Key] = {
+    "unsaid-console": _choice("what the console asks", *_CHECKS),
+    "unsaid-auxiliary": _choice("what the auxiliary port asks", *_CHECKS),
+    "unsaid-vty": _choice("what a VTY asks", *_CHECKS),
+    "no-password-set": _choice("asked for a password that was never set", "refuse", "admit"),
+    "unsaid-accept": Key(ways(of=_VTY_WAYS), ((), ("ssh",), ("telnet",), _VTY_WAYS), "what a VTY accepts"),
+    "vtys": Key(number(0, 256), (0, 1, 256), "how many VTYs there are"),
+    "vty-pick": _choice("which free VTY a connection gets", "accepting", "first-free"),
+    "unsaid-ssh": _choice("whether SSH is on", "on", "off"),
+    "unsaid-telnet": _choice("whether Telnet is on", "on", "off"),
+    "unsaid-http": _choice("whether HTTP is on", "on", "off"),
+    "unsaid-https": _choice("whether HTTPS is on", "on", "off"),
+    "unsaid-web": _choice("what web management asks", *_WEB_CHECKS),
+    "unsaid-key": _choice("whether there is an SSH host key", "none", "made"),
+    "wants-identity": _choice("whether a host key needs a device name and a domain", "yes", "no"),
+    "unsaid-versions": Key(
+        lambda text: tuple(int(word) for word in choice("1", "2", "1 2")(text).split()),
+        ((1,), (2,), (1, 2)),
+        "the SSH versions spoken",
+    ),
+    "ssh-needs-users": _choice("whether SSH always asks for an account", "yes", "no"),
+    "missing-methods": _choice("a method list that does not exist", "deny", "general", "users"),
+    "missing-list": _choice("a source list that does not exist", "allow", "deny"),
+    "no-accounts": _choice("in a method list, no account on the device", "next", "reject"),
+    "unknown-account": _choice("in a method list, an unknown name", "reject", "next"),
+    "accounts-guard": _choice("whether accounts, once there are some, guard what is unsaid", "yes", "no"),
+    "factory-account": Key(
+        factory, (None, *((15, known, WAYS) for known in (False, True))), "the account before any is stated"
+    ),
+    "bare-tier": _choice("without an account of level 1 to 14, an empty password", "admit", "deny"),
+    "unsaid-via": Key(ways(of=WAYS, all_word=True), ((), WAYS), "the ways an account may use"),
+    "unsaid-answers": _choice("what an address of the device answers", *_ANSWERS),
+    "unsaid-account-level": _level("the level of an account", dash=True),
+    "unsaid-level": _level("where a remote login lands"),
+    "unsaid-level-console": _level("where a console or auxiliary login lands"),
+    "lists-carry-level": _choice("whether a method list passes an account's level on", "yes", "no"),
+    "elevates": _choice("how one elevates", "secret", "accounts", "tiers", "no"),
+    "bare-elevation-console": _choice("elevation at the console, none set", "admit", "deny"),
+    "bare-elevation-remote": _choice("elevation elsewhere, none set", "admit", "deny"),
+    "unsaid-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers in one connection"),
+    "elevation-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers in one elevation"),
+    "unsaid-lock": Key(lock, (None, LockRule(None, 1)), "when an account locks"),
+    "unsaid-idle": Key(duration, (600, None), "when a silent login is ended"),
+}
+
+_ABOUT = {
+    "entry-first": "each entry has a check and a password of its own; SSH needs accounts; elevation by secret",
+    "bound-entry": "like entry-first, with accounts bound to ways and levels from 0",
+    "role-based": "accounts with roles; nobody elevates",
+    "list-wide": "open until something is said; elevation in tiers",
+    "two-tier": "two levels, both open until accounts guard them",
+    "appliance": "a factory account until the first account is stated; nobody elevates",
+}
+
+_TABLE = """
+unsaid-console | nothing | nothing | users | nothing | nothing | users
+unsaid-auxiliary | nothing | password | refuse | refuse | refuse | refuse
+unsaid-vty | password | password | users | nothing | nothing | users
+no-password-set | refuse | refuse | refuse | admit | admit | refuse
+unsaid-accept | ssh telnet | ssh | ssh telnet | ssh telnet | ssh telnet | ssh
+vtys | 16 | 5 | 32 | 5 | 4 | 10
+vty-pick | accepting | accepting | accepting | first-free | first-free | accepting
+unsaid-ssh | on | off | off | off | off | on
+unsaid-telnet | on | off | off | on | on | off
+unsaid-http | off | off | off | off | on | off
+unsaid-https | off | off | off | off | off | on
+unsaid-web | elevation-password | users | users | users | nothing | users
+unsaid-key | none | none | made | none | none | made
+wants-identity | yes | no | no | no | no | no
+unsaid-versions | 1 2 | 2 | 2 | 2 | 1 2 | 2
+ssh-needs-users | yes | yes | yes | yes | no | yes
+missing-methods | deny | deny | deny | deny | deny | deny
+missing-list | allow | deny | deny | allow | deny | deny
+no-accounts | reject | reject | reject | next | next | reject
+unknown-account | next | reject | reject | reject | reject | reject
+accounts-guard | no | no | no | no | yes | no
+factory-account | - | - | 15 empty console | - | - | 15 known all
+bare-tier | deny | deny | deny | deny | admit | deny
+unsaid-via | all | nothing | all | all | all | all
+unsaid-answers | all | all | all | all | all | nothing
+unsaid-account-level | - | 0 | 1 | 15 | 1 | 1
+unsaid-level | 1 | 0 | 1 | 1 | 15 | 1
+unsaid-level-console | 1 | 15 | 1 | 1 | 15 | 1
+lists-carry-level | no | yes | yes | yes | yes | yes
+elevates | secret | secret | no | tiers | accounts | no
+bare-elevation-console | admit | deny | deny | admit | admit | deny
+bare-elevation-remote | deny | deny | deny | admit | admit | deny
+unsaid-tries | 3 | 3 | 3 | 3 | 3 | 3
+elevation-tries | 3 | 3 | 3 | 3 | 3 | 3
+unsaid-lock | - | - | - | - | - | 1m after 3
+unsaid-idle | 10m | 10m | never | never | never | never
+"""
+
+
+def _read_table() -> dict[str, Profile]:
+    rows = [[cell.strip() for cell in line.split("|")] for line in _TABLE.strip().splitlines()]
+    return {
+        name: Profile(name, about, {row[0]: read_value(KEYS[row[0]], row[0], row[column]) for row in rows})
+        for column, (name, about) in enumerate(_ABOUT.items(), 1)
+    }
+
+
+#: The profile of a sheet that names none.
+DEFAULT = "entry-first"
+BUILTIN: dict[str, Profile] = _read_table()
