@@ -1,5 +1,6 @@
 """Who gets in: the decision, in one place, for everybody who asks."""
 
+from overhang.login import words
 from overhang.login.decide import Decided, decide
 from overhang.login.failures import Failures
 from overhang.login.result import Attempt, Because, FromAttempt, FromProfile, Result, Step
@@ -16,4 +17,5 @@ __all__ = [
     "Setting",
     "Step",
     "decide",
+    "words",
 ]

@@ -173,12 +173,18 @@ class PersonAsker(Asker):
             account = held.get(group, {}).get(name) if name is not None else None
             if account is None:
                 return ServerAnswer(False, typed=self._text is not None)
+            level = account.get("level")
             if item in self.attempt.knows or (self._text is not None and self._text == account.get("password")):
-                return ServerAnswer(True, account.get("level"))
-            return ServerAnswer(False, typed=self._text is not None)
+                return ServerAnswer(True, level)
+            if self._text is None or "password" in account:
+                return ServerAnswer(False, typed=self._text is not None)
+            return ServerAnswer(self._in_doubt(item, group), level)
         if item in self.attempt.knows:
             return ServerAnswer(True)
         if self._text is None or name is None:
             return ServerAnswer(False, typed=self._text is not None)
+        return ServerAnswer(self._in_doubt(item, group))
+
+    def _in_doubt(self, item: str, group: str) -> bool:
         step = Step(words.CHECKING, words.UNSURE_SERVER, FromAttempt("servers"), (group,))
-        return ServerAnswer(bool(self.fork((item, self._text), (True, False), step)))
+        return bool(self.fork((item, self._text), (True, False), step))

@@ -45,7 +45,7 @@ def check(run: Run, place: Place) -> Granted | None:
         run.note(words.CHECKING, _SENTENCES[asked.kind], origin, label, *_list_label(asked))
     desk = Desk(place, "login", run.attempt.name, origin, 0)
     for index in range(limit):
-        run.asker.offer(run.attempt.passwords, index)
+        run.offer(run.attempt.passwords, index)
         answer = _CHECKS[asked.kind](run, desk, asked)
         if answer.verdict == "yes":
             return Granted(answer, asked.kind == "methods" or answer.through_list)
@@ -270,7 +270,7 @@ _SENTENCES = {
 def _community(run: Run) -> Granted | None:
     """The best community that is offered and may be used from the source."""
     snmp = run.setting.device.snmp
-    run.asker.offer(run.attempt.passwords, 0)
+    run.offer(run.attempt.passwords, 0)
     best: Answer | None = None
     denied = Step(words.CHECKING, words.NO_COMMUNITY, snmp.block.origin or FromAttempt("via"))
     if snmp.communities:

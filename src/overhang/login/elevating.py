@@ -24,6 +24,7 @@ class Elevated(NamedTuple):
 def elevate(run: Run, place: Place, before: int, wanted: int) -> Elevated:
     """Try to get from level ``before`` to ``wanted``."""
     run.stage = words.ELEVATING
+    run.asked = frozenset() if run.attempt.elevate_name is not None else frozenset({"name"})
     if before >= wanted:
         run.note(words.ELEVATING, words.ALREADY_THERE, run.steps[-1].origin, wanted)
         return Elevated(True, before)
@@ -87,7 +88,6 @@ def _by_list(
         elif found is not None:
             answer = ask_list(run, desk, found)
         if answer.verdict == "yes":
-            run.note(words.ELEVATING, words.ELEVATED, answer.origin, wanted)
             return Elevated(True, wanted)
         if not answer.asked:
             break
@@ -118,7 +118,6 @@ def _by_accounts(run: Run, desk: Desk, before: int) -> Elevated:
     for _ in _tries(run):
         answer = _high_enough(run, desk, ask_accounts(run, desk))
         if answer.verdict == "yes":
-            run.note(words.ELEVATING, words.ELEVATED, answer.origin, desk.level)
             return Elevated(True, desk.level)
         if not answer.asked:
             break
@@ -157,7 +156,6 @@ def _by_secret(run: Run, desk: Desk, before: int) -> Elevated:
     for _ in _tries(run):
         answer = open_keyhole(run, desk, keyhole)
         if answer.verdict == "yes":
-            run.note(words.ELEVATING, words.ELEVATED, keyhole.origin, desk.level)
             return Elevated(True, desk.level)
     return Elevated(False, before)
 
@@ -177,7 +175,7 @@ def _tries(run: Run) -> Iterator[int]:
     limit = run.settle(run.setting.facts["elevation-tries"], "elevation-tries")
     texts = run.attempt.elevate_passwords
     for index in range(min(limit, max(1, len(texts)))):
-        run.asker.offer(texts, index)
+        run.offer(texts, index)
         yield index
 
 

@@ -16,7 +16,7 @@ from overhang.text import Origin
 class Run:
     """See the module. Each ``note`` adds a step; ``stop`` adds the last one and the outcome."""
 
-    __slots__ = ("asker", "attempt", "failures", "outcome", "setting", "stage", "steps")
+    __slots__ = ("asked", "asker", "attempt", "failures", "outcome", "setting", "stage", "steps")
 
     def __init__(self, setting: Setting, attempt: Attempt, asker: Asker, failures: Failures) -> None:
         self.setting = setting
@@ -25,15 +25,22 @@ class Run:
         self.failures = failures
         self.steps: list[Step] = []
         self.outcome = ""
+        self.asked: frozenset[str] = frozenset()
         self.stage = words.CHECKING
 
     def note(self, stage: str, sentence: str, origin: Because, *arguments: Any) -> None:
         """Add a step."""
         self.steps.append(Step(stage, sentence, origin, arguments))
 
+    def offer(self, texts: tuple[str, ...], index: int) -> None:
+        """The person turns to their next answer; what is asked for from now on is a new question."""
+        self.asked = self.asked & {"name"}
+        self.asker.offer(texts, index)
+
     def ask(self, what: str, sentence: str, origin: Because, *arguments: Any) -> None:
-        """Note that the person is asked for a "name" or a "password"."""
-        self.steps.append(Step(self.stage, sentence, origin, arguments, what))
+        """Note that a "name" or a "password" is asked for: the person sees one question each, whoever looks at it."""
+        self.steps.append(Step(self.stage, sentence, origin, arguments, "" if what in self.asked else what))
+        self.asked = self.asked | {what}
 
     def stop(self, outcome: str, stage: str, sentence: str, origin: Because, *arguments: Any) -> None:
         """Add the step that ends the attempt."""

@@ -74,6 +74,7 @@ class EntryView(NamedTuple):
     accept: Fact
     sources: Family
     closed: Said[bool] | None
+    idle: Fact
 
 
 class ServiceView(NamedTuple):
@@ -186,6 +187,7 @@ class Setting:
             self.said_or(entry.accept, "unsaid-accept", entry.block),
             entry.sources,
             entry.closed,
+            self.said_or(entry.idle, "unsaid-idle", entry.block),
         )
 
     def vtys(self, count: int) -> list[EntryView]:

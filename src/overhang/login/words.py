@@ -116,7 +116,6 @@ BARE_ADMITS = "no password for level {0} is set, and without one everybody is le
 BARE_DENIES = "no password for level {0} is set, and without one nobody is let up here"
 BARE_ACCOUNTS = "no account of level {0} or more can be used, and without one everybody is let up"
 ACCOUNT_TOO_LOW = "account {0} is below level {1}"
-ELEVATED = "level {0} is granted"
 TIER_OPENED = "the password opens level {0}"
 TIER_TOO_LOW = "the password opens level {0}, which is below level {1}"
 TIERS_UNOPENED = "the password opens no level"

@@ -1,0 +1,137 @@
+"""Lay out the network of Tidewater Ferries, a company that does not exist, and show the main job on it."""
+
+import argparse
+import contextlib
+import datetime
+import hashlib
+import os
+
+from overhang.cli.audit import audit_paths
+from overhang.cli.files import Projects, load_sheet
+from overhang.cli.login import show_login
+from overhang.cli.main import CLEAN, UserError
+from overhang.cli.terminal import show, width, write_atomically
+from overhang.demo import demo_files
+from overhang.device import parse_address
+from overhang.login import Attempt, Setting, decide
+from overhang.report.audit_text import audit_lines
+
+_MARK = ".overhang-demo"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The options of ``overhang demo``."""
+    parser.add_argument(
+        "folder", nargs="?", default="tidewater", metavar="FOLDER", help="where to lay it out (default: tidewater)"
+    )
+
+
+def run(options: argparse.Namespace) -> int:
+    """Do it."""
+    folder = options.folder
+    number = lay_out(folder)
+    moment = datetime.datetime.now(datetime.UTC)
+    projects = Projects(None)
+    show([[(f"{number} files of Tidewater Ferries are in {folder}", "bold")], [], *_head(f"overhang audit --brief {folder}")])
+    audits, unreadable = audit_paths([folder], projects, moment)
+    show(audit_lines(audits, unreadable, width(), brief=True))
+    core = os.path.join(folder, "harbour", "harbour-core.sheet")
+    office, quay = parse_address("10.64.1.77"), parse_address("10.64.16.9")
+    shared = frozenset({"entry:vty 5-15"})
+    polite = Attempt("ssh", moment, office, name="lena", knows=frozenset({"user:lena", "elevation:15"}), elevate=15)
+    pushy = Attempt("telnet", moment, quay, knows=shared, elevate=15)
+    words = "--name lena --knows user:lena --knows elevation:15 --elevate 15"
+    _login(core, polite, projects, f"overhang login {core} --via ssh --from {office} {words}")
+    words = "--knows 'entry:vty 5-15' --elevate 15"
+    _login(core, pushy, projects, f"overhang login {core} --via telnet --from {quay} {words}")
+    show(_next(folder))
+    return CLEAN
+
+
+def _head(command: str) -> list[list[tuple[str, str]]]:
+    """A command as it can be typed, broken where it is too long for a line."""
+    first, *rest = command.split(" --")
+    lines = ["$ " + first]
+    for option in rest:
+        if len(lines[-1]) + len(option) + 5 > width():
+            lines[-1] += " \\"
+            lines.append("     ")
+        lines[-1] += " --" + option
+    return [[(line, "said")] for line in lines] + [[]]
+
+
+def _login(path: str, attempt: Attempt, projects: Projects, command: str) -> None:
+    sheet = load_sheet(path)
+    setting = Setting(sheet.device, projects.of(path).profiles, all_read=sheet.fully_understood)
+    show([[], *_head(command)])
+    show_login(sheet, setting, attempt, decide(setting, attempt).result)
+
+
+def _next(folder: str) -> list[list[tuple[str, str]]]:
+    gate = os.path.join(folder, "harbour", "harbour-gate.sheet")
+    rows = (
+        (f"overhang audit {folder}/northquay", "the same, with the lines that prove it"),
+        ("overhang rules telnet-accepted", "why a rule matters, and how to mend what it finds"),
+        (f"overhang login {gate} --via console", "a login by somebody who has no name to give"),
+    )
+    widest = max(len(command) for command, _ in rows)
+    lines: list[list[tuple[str, str]]] = [[], [("What to type next", "bold")]]
+    for command, about in rows:
+        if widest + len(about) + 4 > width():
+            lines += [[("  " + command, "said")], [("      " + about, "")]]
+        else:
+            lines.append([(f"  {command:<{widest}}", "said"), (f"  {about}", "")])
+    return lines
+
+
+def lay_out(folder: str) -> int:
+    """Write the demo's files below ``folder``; the number of files.
+
+    A file that is there already is overwritten only where it is as an earlier run wrote it. Raises UserError, before
+    anything is written, where one is not.
+    """
+    contents = demo_files()
+    before = _marks(folder)
+    for path, data in contents.items():
+        target = os.path.join(folder, *path.split("/"))
+        if not os.path.lexists(target):
+            continue
+        there = _digest_of(target)
+        if there not in (_digest(data), before.get(path)):
+            raise UserError(
+                f"{target}: is there already and is not as the demo wrote it; choose another folder, or move it away"
+            )
+    for path, data in contents.items():
+        target = os.path.join(folder, *path.split("/"))
+        try:
+            os.makedirs(os.path.dirname(target) or ".", exist_ok=True)
+        except OSError as error:
+            raise UserError(f"{os.path.dirname(target)}: cannot be made: {error.strerror}") from None
+        write_atomically(target, data.decode("utf-8"))
+    marks = "".join(f"{_digest(data)}  {path}\n" for path, data in contents.items())
+    write_atomically(os.path.join(folder, _MARK), marks)
+    return len(contents)
+
+
+def _marks(folder: str) -> dict[str, str]:
+    """What an earlier run wrote, by path: the digests of the files."""
+    marks = {}
+    with contextlib.suppress(OSError, UnicodeDecodeError), open(os.path.join(folder, _MARK), encoding="utf-8") as stream:
+        for line in stream:
+            digest, _, path = line.rstrip("\n").partition("  ")
+            marks[path] = digest
+    return marks
+
+
+def _digest(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
+
+
+def _digest_of(path: str) -> str | None:
+    try:
+        if os.path.islink(path):
+            return None
+        with open(path, "rb") as stream:
+            return _digest(stream.read(1_000_000))
+    except OSError:
+        return None

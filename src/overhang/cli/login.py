@@ -1,0 +1,248 @@
+"""Simulate one login: show the conversation beside the reason for each step, and how it ends."""
+
+import argparse
+import datetime
+import getpass
+import os
+import sys
+from typing import Any
+
+from overhang.cli.files import Projects, Skipped, load_sheet
+from overhang.cli.main import CLEAN, FOUND, NOT_UNDERSTOOD, UserError
+from overhang.cli.terminal import show, width
+from overhang.device import Address, PublicKey, parse_address
+from overhang.login import Attempt, Result, Setting, decide, words
+from overhang.login.setting import PORTS
+from overhang.sheet import Sheet
+from overhang.sheet.kinds import WAYS, base64_bytes, vty_range
+from overhang.text import did_you_mean
+
+_OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
+_ITEMS = ("user:", "key:", "entry:", "elevation:", "server:", "community:")
+_MOST_ASKED = 1000
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The options of ``overhang login``."""
+    add = parser.add_argument
+    add("sheet", metavar="SHEET", help="the device's sheet")
+    add("--via", required=True, metavar="WAY", help=f"{', '.join(WAYS)}, snmp or door:NAME")
+    add("--from", dest="source", metavar="ADDRESS", help="the source address")
+    add("--to", metavar="ADDRESS", help="the device's address that is tried")
+    add("--name", help="the name given when one is asked for")
+    add("--knows", action="append", default=[], metavar="ITEM", help="a secret known without typing it: "
+        "user:NAME, key:NAME, 'entry:vty 0-3', elevation:N, server:GROUP/NAME, community:N")
+    add("--elevate", type=int, metavar="N", help="the level wanted after login")
+    add("--elevate-name", metavar="NAME", help="the name given for that, where it differs")
+    add("--password-file", metavar="FILE", help="read the passwords to type from a file, one try a line")
+    add("--password-env", metavar="VARIABLE", help="read the password to type from an environment variable")
+    add("--elevate-password-file", metavar="FILE", help="the same for the step to a higher level")
+    add("--elevate-password-env", metavar="VARIABLE", help="the same for the step to a higher level")
+    add("--key", metavar="FILE", help="a public key whose private half the person holds: TYPE BASE64 [COMMENT]")
+    add("--ssh-versions", default="2", metavar="N[,N]", help="the SSH versions of the client (default: 2)")
+    add("--busy", action="append", default=[], metavar="RANGE", help="VTYs that are taken, like 0-4")
+    add("--down", action="append", default=[], metavar="ADDRESS", help="an AAA server that does not answer")
+    add("--now", metavar="DATE", help="the moment of the attempt (default: the clock's)")
+    add("--expect", metavar="OUTCOME", help="exit 1 unless it ends so: admitted, admitted:N, denied, dropped, refused, "
+        "unknown")
+    add("--format", choices=("text", "json"), default="text", help="text for people (default), or json")
+    add("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+    add("--strict", action="store_true", help="exit 3 where a line or the profile was not understood")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Do it."""
+    expected = _expected(options.expect)
+    attempt = build_attempt(options)
+    try:
+        sheet = load_sheet(options.sheet)
+    except Skipped as problem:
+        raise UserError(f"{problem.path}: {problem}") from None
+    project = Projects(options.project).of(options.sheet)
+    setting = Setting(sheet.device, project.profiles, all_read=sheet.fully_understood)
+    _check_items(setting, attempt)
+    attempt = attempt._replace(servers=project.servers)
+    attempt, result = _converse(setting, attempt)
+    if options.format == "json":
+        from overhang.report.login_json import login_json
+
+        sys.stdout.write(login_json(result))
+    else:
+        show_login(sheet, setting, attempt, result)
+    if options.strict and not result.understood:
+        return NOT_UNDERSTOOD
+    if expected is not None and not _matches(result, expected):
+        print(f"overhang: expected {options.expect}, and it is {_outcome(result)}", file=sys.stderr)
+        return FOUND
+    return CLEAN
+
+
+def show_login(sheet: Sheet, setting: Setting, attempt: Attempt, result: Result) -> None:
+    """Print the conversation."""
+    from overhang.report.login_text import login_lines
+
+    show(login_lines(sheet, setting, attempt, result, width()))
+
+
+# -- from options to an attempt ----------------------------------------------------------------------------------------
+
+
+def build_attempt(options: argparse.Namespace) -> Attempt:
+    """The attempt that the options describe. Raises UserError."""
+    via = options.via
+    if via not in (*WAYS, "snmp") and not via.startswith("door:"):
+        near = did_you_mean(via, [*WAYS, "snmp"])
+        raise UserError(f"--via {via}: " + (f"did you mean {near}?" if near else f"expected {', '.join(WAYS)}, snmp or door:NAME"))
+    if options.elevate is not None and not 0 <= options.elevate <= 15:
+        raise UserError(f"--elevate {options.elevate}: a level is a number from 0 to 15")
+    if via in PORTS and (options.source or options.to):
+        raise UserError(f"--from and --to say nothing about the {via}: whoever uses it stands there")
+    for item in options.knows:
+        if not item.startswith(_ITEMS) or item.endswith(":"):
+            raise UserError(f"--knows {item}: expected {', '.join(each + '...' for each in _ITEMS)}")
+    busy: set[int] = set()
+    for text in options.busy:
+        first, last = _read(vty_range, text, "--busy")
+        busy.update(range(first, last + 1))
+    return Attempt(
+        via=via,
+        moment=_moment(options.now),
+        source=_address(options.source, "--from"),
+        destination=_address(options.to, "--to"),
+        name=options.name,
+        passwords=_secrets(options.password_file, options.password_env),
+        key=_public_key(options.key),
+        knows=frozenset(options.knows),
+        elevate=options.elevate,
+        elevate_name=options.elevate_name,
+        elevate_passwords=_secrets(options.elevate_password_file, options.elevate_password_env),
+        ssh_versions=_versions(options.ssh_versions),
+        busy=frozenset(busy),
+        down=frozenset(str(_address(text, "--down")) for text in options.down),
+    )
+
+
+def _read(reader: Any, text: str, option: str) -> Any:
+    try:
+        return reader(text)
+    except ValueError as wrong:
+        raise UserError(f"{option} {text}: {wrong}") from None
+
+
+def _address(text: str | None, option: str) -> Address | None:
+    found: Address | None = None if text is None else _read(parse_address, text, option)
+    return found
+
+
+def _versions(text: str) -> tuple[int, ...]:
+    if text not in ("1", "2", "1,2", "2,1"):
+        raise UserError(f"--ssh-versions {text}: expected 1, 2 or 1,2")
+    return tuple(int(number) for number in text.split(","))
+
+
+def _moment(text: str | None) -> datetime.datetime:
+    if text is None:
+        return datetime.datetime.now(datetime.UTC)
+    from overhang.sheet.kinds import moment
+
+    found: datetime.datetime = _read(moment, text, "--now")
+    return found
+
+
+def _secrets(path: str | None, variable: str | None) -> tuple[str, ...]:
+    """The texts to type, one try each; neither they nor the file's contents ever stand in a message."""
+    if path is not None and variable is not None:
+        raise UserError("give a password file or a variable, not both")
+    if variable is not None:
+        if variable not in os.environ:
+            raise UserError(f"the environment has no variable {variable}")
+        return (os.environ[variable],)
+    if path is None:
+        return ()
+    try:
+        with open(path, encoding="utf-8", newline="\n") as stream:
+            lines = stream.read(1_000_001).split("\n")
+    except OSError as error:
+        raise UserError(f"{path}: cannot be read: {error.strerror}") from None
+    except UnicodeDecodeError:
+        raise UserError(f"{path}: not UTF-8 text") from None
+    if lines[-1] == "":
+        lines.pop()
+    if len(lines) > _MOST_ASKED:
+        raise UserError(f"{path}: more than {_MOST_ASKED} lines; this is one login, a try a line")
+    return tuple(line.removesuffix("\r") for line in lines)
+
+
+def _public_key(path: str | None) -> PublicKey | None:
+    if path is None:
+        return None
+    try:
+        with open(path, encoding="utf-8") as stream:
+            parts = stream.read(100_000).split()
+    except OSError as error:
+        raise UserError(f"{path}: cannot be read: {error.strerror}") from None
+    except UnicodeDecodeError:
+        raise UserError(f"{path}: not UTF-8 text") from None
+    if len(parts) < 2:
+        raise UserError(f"{path}: expected a public key: TYPE BASE64 [COMMENT]")
+    return PublicKey(parts[0], _read(base64_bytes, parts[1], f"{path}:"))
+
+
+def _expected(text: str | None) -> tuple[str, int | None] | None:
+    if text is None:
+        return None
+    outcome, colon, level = text.partition(":")
+    right = outcome in _OUTCOMES and (not colon or (outcome == "admitted" and level.isdigit() and int(level) <= 15))
+    if not right:
+        raise UserError(f"--expect {text}: expected admitted, admitted:N, denied, dropped, refused or unknown")
+    return outcome, int(level) if colon else None
+
+
+def _matches(result: Result, expected: tuple[str, int | None]) -> bool:
+    outcome, level = expected
+    return result.outcome == outcome and (level is None or result.level == level)
+
+
+def _outcome(result: Result) -> str:
+    return f"{result.outcome}:{result.level}" if result.level is not None else result.outcome
+
+
+def _check_items(setting: Setting, attempt: Attempt) -> None:
+    """Warn of knowledge that opens nothing on this device: most often a slip."""
+    device = setting.device
+    there = {f"user:{name}" for name in device.users} | {f"key:{name}" for name in device.users}
+    there |= {f"elevation:{level}" for level in device.elevations}
+    there |= {entry.item for entry in (device.console, device.auxiliary, *device.vtys.values())}
+    there |= {f"community:{number}" for number in range(1, len(device.snmp.communities) + 1)}
+    for item in sorted(attempt.knows - there):
+        if not item.startswith("server:"):
+            near = did_you_mean(item, sorted(there))
+            hint = f"; did you mean {near}?" if near else ""
+            print(f"overhang: warning: --knows {item} opens nothing on this device{hint}", file=sys.stderr)
+
+
+# -- asking the person -------------------------------------------------------------------------------------------------
+
+
+def _converse(setting: Setting, attempt: Attempt) -> tuple[Attempt, Result]:
+    """Decide; on a terminal, ask for each password that the decision asks for and that is not given yet."""
+    given = bool(attempt.passwords), bool(attempt.elevate_passwords)
+    while True:
+        result = decide(setting, attempt).result
+        if not sys.stdin.isatty():
+            return attempt, result
+        last = result.trace[-1]
+        more = last.words in (words.NOTHING_OFFERED, words.WRONG_PASSWORD, words.UNKNOWN_NAME, words.TIERS_UNOPENED)
+        elevating = last.stage == words.ELEVATING
+        if not more or given[elevating] or len(attempt.passwords) + len(attempt.elevate_passwords) >= _MOST_ASKED:
+            return attempt, result
+        prompt = f"password for level {attempt.elevate}: " if elevating else "password: "
+        try:
+            text = getpass.getpass(prompt)
+        except EOFError:
+            return attempt, result
+        before = attempt.elevate_passwords if elevating else attempt.passwords
+        after = (*before, text)
+        attempt = attempt._replace(elevate_passwords=after) if elevating else attempt._replace(passwords=after)
+        if text == "" and before:
+            return attempt, decide(setting, attempt).result

@@ -1,0 +1,104 @@
+"""``overhang``: finds the command, hands over, and turns whatever goes wrong into one line and an exit code."""
+
+import argparse
+import importlib
+import os
+import sys
+from typing import NamedTuple, NoReturn
+
+from overhang import __version__
+
+CLEAN, FOUND, FAILED, NOT_UNDERSTOOD, INTERRUPTED = 0, 1, 2, 3, 130
+
+EXITS = (
+    "exit codes: 0 clean; 1 findings, or an expectation that does not hold; 2 wrong usage or unreadable input; "
+    "3 not fully understood, under --strict"
+)
+
+
+class Command(NamedTuple):
+    """A command: the module that holds it, and a line about it."""
+
+    module: str
+    about: str
+
+
+#: The modules are imported only when their command is used, so that the start is fast.
+COMMANDS = {
+    "audit": Command("audit", "find what is wrong with the management access of devices"),
+    "demo": Command("demo", "lay out a made-up network and show the main job on it"),
+    "login": Command("login", "simulate one login and show what decides it"),
+    "password": Command("password", "make or open the stored form of a password"),
+    "rules": Command("rules", "list the rules of the audit, or explain one"),
+}
+
+
+class UserError(Exception):
+    """Something that the user can put right: one line that says what, where, and what to do. Exit 2."""
+
+
+class Parser(argparse.ArgumentParser):
+    """An argument parser whose errors are one line."""
+
+    def error(self, message: str) -> NoReturn:
+        raise UserError(f"{message} (see {self.prog} --help)")
+
+
+def build_parser(chosen: str | None) -> argparse.ArgumentParser:
+    """The parser; only the chosen command's options are filled in, which keeps the start fast."""
+    parser = Parser(
+        prog="overhang",
+        description="Audits the management access of routers, switches and appliances, and simulates who gets in.",
+        epilog=EXITS,
+        allow_abbrev=False,
+    )
+    parser.add_argument("--version", action="version", version=f"overhang {__version__}")
+    commands = parser.add_subparsers(metavar="COMMAND", dest="command", parser_class=Parser)
+    for name, command in COMMANDS.items():
+        if name == chosen:
+            module = importlib.import_module(f"overhang.cli.{command.module}")
+            sub = commands.add_parser(
+                name, help=command.about, description=module.__doc__, epilog=EXITS, allow_abbrev=False
+            )
+            module.add_arguments(sub)
+            sub.set_defaults(run=module.run)
+        else:
+            commands.add_parser(name, help=command.about)
+    return parser
+
+
+def main(arguments: list[str]) -> int:
+    """Run a command line; the exit code."""
+    chosen = next((word for word in arguments if not word.startswith("-")), None)
+    try:
+        parser = build_parser(chosen)
+        options = parser.parse_args(arguments)
+        if options.command is None:
+            parser.print_help(sys.stderr)
+            return FAILED
+        code: int = options.run(options)
+        sys.stdout.flush()
+        return code
+    except UserError as error:
+        print(f"overhang: {error}", file=sys.stderr)
+        return FAILED
+    except BrokenPipeError:
+        # Whoever read the output has seen enough; nothing more can be said to them.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return FOUND
+    except KeyboardInterrupt:
+        print("overhang: interrupted; nothing was changed", file=sys.stderr)
+        return INTERRUPTED
+
+
+def entry_point() -> NoReturn:
+    """What the installed program calls."""
+    for stream in (sys.stdout, sys.stderr):
+        reconfigure = getattr(stream, "reconfigure", None)
+        if reconfigure is not None:
+            reconfigure(errors="backslashreplace")
+    try:
+        code = main(sys.argv[1:])
+    except KeyboardInterrupt:
+        code = INTERRUPTED
+    sys.exit(code)

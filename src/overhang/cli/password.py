@@ -1,0 +1,77 @@
+"""Make the stored form of a password, or open one; what is typed is not shown and comes from no argument."""
+
+import argparse
+import getpass
+import sys
+
+from overhang.cli.main import CLEAN, UserError
+from overhang.secrets import Form, Stored, hash_text, mask, plain_text, unmask
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The options of ``overhang password``."""
+    parser.add_argument(
+        "--form", choices=("readable", "masked", "hashed"), default="hashed", help="the form to make (default: hashed)"
+    )
+    parser.add_argument(
+        "--open",
+        action="store_true",
+        help="ask for a stored form, like masked ~2p2q4icplwbq, and show the password behind it",
+    )
+
+
+def run(options: argparse.Namespace) -> int:
+    """Do it."""
+    if options.open:
+        print(_open(_ask("stored form: ")))
+        return CLEAN
+    text = _ask("password: ")
+    if sys.stdin.isatty() and _ask("once more: ") != text:
+        raise UserError("the two are not the same; nothing was made")
+    if not text:
+        raise UserError("no password was given; the empty one is written password none")
+    if "\0" in text:
+        raise UserError("a password cannot hold a zero byte")
+    made = {"readable": lambda: _quoted(text), "masked": lambda: mask(text), "hashed": lambda: hash_text(text)}
+    print(f"password {options.form} {made[options.form]()}")
+    return CLEAN
+
+
+def _ask(prompt: str) -> str:
+    """One line, without echo where somebody types it."""
+    try:
+        if sys.stdin.isatty():
+            return getpass.getpass(prompt)
+        return sys.stdin.readline().rstrip("\r\n")
+    except EOFError:
+        return ""
+    except UnicodeDecodeError:
+        raise UserError("what was typed is not UTF-8 text") from None
+
+
+def _open(stored: str) -> str:
+    words = stored.split()
+    if words[:1] == ["password"]:
+        words = words[1:]
+    if len(words) == 1:
+        words = ["masked" if words[0].startswith("~") else "hashed", words[0]]
+    if len(words) != 2 or words[0] not in {form.value for form in Form}:
+        raise UserError("that is no stored form; give it as the sheet does, like masked ~2p2q4icplwbq")
+    form = Form(words[0])
+    if form is Form.MASKED:
+        try:
+            return unmask(words[1])
+        except ValueError as wrong:
+            raise UserError(str(wrong)) from None
+    text = plain_text(Stored(form, words[1]))
+    if text is None:
+        raise UserError(f"the form {form.value} cannot be opened here, only tried with overhang login")
+    return text
+
+
+def _quoted(text: str) -> str:
+    import json
+
+    if any(character in text for character in ' \t#"\\') or not text.isprintable():
+        return json.dumps(text, ensure_ascii=False)
+    return text

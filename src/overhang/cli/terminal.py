@@ -1,0 +1,72 @@
+"""Writing reports: coloured by rich on a terminal, plain anywhere else, to a file all at once or not at all."""
+
+import os
+import shutil
+import sys
+import tempfile
+from collections.abc import Iterable
+
+from overhang.cli.main import UserError
+from overhang.report.lines import NARROWEST, WIDEST, Line, plain
+
+_STYLES = {
+    "critical": "bold white on red",
+    "high": "bold red",
+    "medium": "bold yellow",
+    "low": "bold cyan",
+    "info": "bold blue",
+    "good": "bold green",
+    "bold": "bold",
+    "dim": "dim",
+    "code": "italic",
+    "said": "bold cyan",
+}
+
+
+def coloured() -> bool:
+    """Whether standard output is a terminal that wants colour."""
+    return sys.stdout.isatty() and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
+
+
+def width() -> int:
+    """How wide a report may be: the terminal's width within limits; into a pipe, the widest."""
+    if not sys.stdout.isatty() and "COLUMNS" not in os.environ:
+        return WIDEST
+    return max(NARROWEST, min(WIDEST, shutil.get_terminal_size((WIDEST, 24)).columns))
+
+
+def show(lines: Iterable[Line]) -> None:
+    """Print lines."""
+    if not coloured():
+        for line in lines:
+            sys.stdout.write(plain([line]))
+        return
+    from rich.console import Console
+    from rich.text import Text
+
+    console = Console(highlight=False, soft_wrap=True)
+    for line in lines:
+        console.print(Text.assemble(*((text, _STYLES.get(style, "")) for text, style in line)))
+
+
+def write_atomically(path: str, text: str) -> None:
+    """Write a file so that it is there whole or not at all. Raises UserError."""
+    folder = os.path.dirname(path) or "."
+    try:
+        handle, temporary = tempfile.mkstemp(dir=folder, prefix=".overhang-")
+        try:
+            with os.fdopen(handle, "w", encoding="utf-8", errors="backslashreplace") as stream:
+                stream.write(text)
+            os.chmod(temporary, 0o666 & ~_umask())
+            os.replace(temporary, path)
+        except BaseException:
+            os.unlink(temporary)
+            raise
+    except OSError as error:
+        raise UserError(f"{path}: cannot be written: {error.strerror}") from None
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask

@@ -1,0 +1,49 @@
+"""Text for people: lines of styled pieces, which a terminal colours and a pipe does not.
+
+A style is a word for what a piece means ("high", "dim", "good"), never a colour: the terminal has the colours.
+"""
+
+import textwrap
+import unicodedata
+from collections.abc import Iterable
+
+Piece = tuple[str, str]
+Line = list[Piece]
+
+#: The narrowest and the widest that reports are set.
+NARROWEST, WIDEST = 60, 100
+
+
+def plain(lines: Iterable[Line]) -> str:
+    """The lines without styles, each ended."""
+    return "".join("".join(text for text, _ in line).rstrip() + "\n" for line in lines)
+
+
+def safe(text: str) -> str:
+    """``text`` with everything that could steer a terminal made visible."""
+    if text.isascii() and text.isprintable():
+        return text
+    return "".join(_visible(character) for character in text)
+
+
+def _visible(character: str) -> str:
+    if unicodedata.category(character) in ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"):
+        code = ord(character)
+        return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}"
+    return character
+
+
+def wrap(text: str, width: int) -> list[str]:
+    """``text`` in lines of at most ``width`` characters, at least one."""
+    return textwrap.wrap(safe(text), max(20, width), break_on_hyphens=False) or [""]
+
+
+def cut(text: str, width: int) -> str:
+    """``text`` made to fit, with an ellipsis where something is missing."""
+    text = safe(text)
+    return text if len(text) <= width else text[: max(1, width - 1)] + "…"
+
+
+def count(number: int, thing: str, things: str = "") -> str:
+    """``1 device``, ``2 devices``."""
+    return f"{number:,} {thing if number == 1 else things or thing + 's'}"
