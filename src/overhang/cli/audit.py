@@ -37,7 +37,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Do it."""
     moment = datetime.datetime.now(datetime.UTC)
-    audits, unreadable = audit_paths(options.paths, Projects(options.project), moment, Severity[options.at_least.upper()])
+    audits, unreadable = audit_paths(
+        options.paths, Projects(options.project), moment, Severity[options.at_least.upper()]
+    )
     if options.format == "json":
         from overhang.report.audit_json import audit_json
 

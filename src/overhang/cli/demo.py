@@ -22,7 +22,11 @@ _MARK = ".overhang-demo"
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang demo``."""
     parser.add_argument(
-        "folder", nargs="?", default="tidewater", metavar="FOLDER", help="where to lay it out (default: tidewater)"
+        "folder",
+        nargs="?",
+        default="tidewater",
+        metavar="FOLDER",
+        help="where to lay it out (default: tidewater)",
     )
 
 
@@ -32,7 +36,13 @@ def run(options: argparse.Namespace) -> int:
     number = lay_out(folder)
     moment = datetime.datetime.now(datetime.UTC)
     projects = Projects(None)
-    show([[(f"{number} files of Tidewater Ferries are in {folder}", "bold")], [], *_head(f"overhang audit --brief {folder}")])
+    show(
+        [
+            [(f"{number} files of Tidewater Ferries are in {folder}", "bold")],
+            [],
+            *_head(f"overhang audit --brief {folder}"),
+        ]
+    )
     audits, unreadable = audit_paths([folder], projects, moment)
     show(audit_lines(audits, unreadable, width(), brief=True))
     core = os.path.join(folder, "harbour", "harbour-core.sheet")
@@ -116,7 +126,10 @@ def lay_out(folder: str) -> int:
 def _marks(folder: str) -> dict[str, str]:
     """What an earlier run wrote, by path: the digests of the files."""
     marks = {}
-    with contextlib.suppress(OSError, UnicodeDecodeError), open(os.path.join(folder, _MARK), encoding="utf-8") as stream:
+    with (
+        contextlib.suppress(OSError, UnicodeDecodeError),
+        open(os.path.join(folder, _MARK), encoding="utf-8") as stream,
+    ):
         for line in stream:
             digest, _, path = line.rstrip("\n").partition("  ")
             marks[path] = digest

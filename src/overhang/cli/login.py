@@ -30,21 +30,34 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add("--from", dest="source", metavar="ADDRESS", help="the source address")
     add("--to", metavar="ADDRESS", help="the device's address that is tried")
     add("--name", help="the name given when one is asked for")
-    add("--knows", action="append", default=[], metavar="ITEM", help="a secret known without typing it: "
-        "user:NAME, key:NAME, 'entry:vty 0-3', elevation:N, server:GROUP/NAME, community:N")
+    add(
+        "--knows",
+        action="append",
+        default=[],
+        metavar="ITEM",
+        help="a secret known without typing it: "
+        "user:NAME, key:NAME, 'entry:vty 0-3', elevation:N, server:GROUP/NAME, community:N",
+    )
     add("--elevate", type=int, metavar="N", help="the level wanted after login")
     add("--elevate-name", metavar="NAME", help="the name given for that, where it differs")
     add("--password-file", metavar="FILE", help="read the passwords to type from a file, one try a line")
     add("--password-env", metavar="VARIABLE", help="read the password to type from an environment variable")
     add("--elevate-password-file", metavar="FILE", help="the same for the step to a higher level")
     add("--elevate-password-env", metavar="VARIABLE", help="the same for the step to a higher level")
-    add("--key", metavar="FILE", help="a public key whose private half the person holds: TYPE BASE64 [COMMENT]")
+    add(
+        "--key",
+        metavar="FILE",
+        help="a public key whose private half the person holds: TYPE BASE64 [COMMENT]",
+    )
     add("--ssh-versions", default="2", metavar="N[,N]", help="the SSH versions of the client (default: 2)")
     add("--busy", action="append", default=[], metavar="RANGE", help="VTYs that are taken, like 0-4")
     add("--down", action="append", default=[], metavar="ADDRESS", help="an AAA server that does not answer")
     add("--now", metavar="DATE", help="the moment of the attempt (default: the clock's)")
-    add("--expect", metavar="OUTCOME", help="exit 1 unless it ends so: admitted, admitted:N, denied, dropped, refused, "
-        "unknown")
+    add(
+        "--expect",
+        metavar="OUTCOME",
+        help="exit 1 unless it ends so: admitted, admitted:N, denied, dropped, refused, unknown",
+    )
     add("--format", choices=("text", "json"), default="text", help="text for people (default), or json")
     add("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
     add("--strict", action="store_true", help="exit 3 where a line or the profile was not understood")
@@ -92,7 +105,9 @@ def build_attempt(options: argparse.Namespace) -> Attempt:
     via = options.via
     if via not in (*WAYS, "snmp") and not via.startswith("door:"):
         near = did_you_mean(via, [*WAYS, "snmp"])
-        raise UserError(f"--via {via}: " + (f"did you mean {near}?" if near else f"expected {', '.join(WAYS)}, snmp or door:NAME"))
+        raise UserError(
+            f"--via {via}: " + (f"did you mean {near}?" if near else f"expected {', '.join(WAYS)}, snmp or door:NAME")
+        )
     if options.elevate is not None and not 0 <= options.elevate <= 15:
         raise UserError(f"--elevate {options.elevate}: a level is a number from 0 to 15")
     if via in PORTS and (options.source or options.to):
@@ -232,7 +247,12 @@ def _converse(setting: Setting, attempt: Attempt) -> tuple[Attempt, Result]:
         if not sys.stdin.isatty():
             return attempt, result
         last = result.trace[-1]
-        more = last.words in (words.NOTHING_OFFERED, words.WRONG_PASSWORD, words.UNKNOWN_NAME, words.TIERS_UNOPENED)
+        more = last.words in (
+            words.NOTHING_OFFERED,
+            words.WRONG_PASSWORD,
+            words.UNKNOWN_NAME,
+            words.TIERS_UNOPENED,
+        )
         elevating = last.stage == words.ELEVATING
         if not more or given[elevating] or len(attempt.passwords) + len(attempt.elevate_passwords) >= _MOST_ASKED:
             return attempt, result

@@ -1,6 +1,7 @@
 """``overhang``: finds the command, hands over, and turns whatever goes wrong into one line and an exit code."""
 
 import argparse
+import gc
 import importlib
 import os
 import sys
@@ -97,6 +98,7 @@ def entry_point() -> NoReturn:
         reconfigure = getattr(stream, "reconfigure", None)
         if reconfigure is not None:
             reconfigure(errors="backslashreplace")
+    gc.disable()  # the values here make no cycles, and looking for some takes longer than the work on a large sheet
     try:
         code = main(sys.argv[1:])
     except KeyboardInterrupt:

@@ -11,7 +11,10 @@ from overhang.secrets import Form, Stored, hash_text, mask, plain_text, unmask
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang password``."""
     parser.add_argument(
-        "--form", choices=("readable", "masked", "hashed"), default="hashed", help="the form to make (default: hashed)"
+        "--form",
+        choices=("readable", "masked", "hashed"),
+        default="hashed",
+        help="the form to make (default: hashed)",
     )
     parser.add_argument(
         "--open",
@@ -32,7 +35,11 @@ def run(options: argparse.Namespace) -> int:
         raise UserError("no password was given; the empty one is written password none")
     if "\0" in text:
         raise UserError("a password cannot hold a zero byte")
-    made = {"readable": lambda: _quoted(text), "masked": lambda: mask(text), "hashed": lambda: hash_text(text)}
+    made = {
+        "readable": lambda: _quoted(text),
+        "masked": lambda: mask(text),
+        "hashed": lambda: hash_text(text),
+    }
     print(f"password {options.form} {made[options.form]()}")
     return CLEAN
 

@@ -1,9 +1,7 @@
 """Writing reports: coloured by rich on a terminal, plain anywhere else, to a file all at once or not at all."""
 
 import os
-import shutil
 import sys
-import tempfile
 from collections.abc import Iterable
 
 from overhang.cli.main import UserError
@@ -32,6 +30,8 @@ def width() -> int:
     """How wide a report may be: the terminal's width within limits; into a pipe, the widest."""
     if not sys.stdout.isatty() and "COLUMNS" not in os.environ:
         return WIDEST
+    import shutil  # only a terminal has a size
+
     return max(NARROWEST, min(WIDEST, shutil.get_terminal_size((WIDEST, 24)).columns))
 
 
@@ -51,6 +51,8 @@ def show(lines: Iterable[Line]) -> None:
 
 def write_atomically(path: str, text: str) -> None:
     """Write a file so that it is there whole or not at all. Raises UserError."""
+    import tempfile  # most runs write no file
+
     folder = os.path.dirname(path) or "."
     try:
         handle, temporary = tempfile.mkstemp(dir=folder, prefix=".overhang-")

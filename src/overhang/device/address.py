@@ -32,11 +32,7 @@ class Prefix(NamedTuple):
         return f"{Address(self.family, self.low)}/{self.length}"
 
     def __contains__(self, address: object) -> bool:
-        return (
-            isinstance(address, Address)
-            and address.family == self.family
-            and self.low <= address.value <= self.high
-        )
+        return isinstance(address, Address) and address.family == self.family and self.low <= address.value <= self.high
 
     @property
     def has_host_bits(self) -> bool:

@@ -67,7 +67,7 @@ class DeviceFacts(NamedTuple):
 
 
 class Entry(NamedTuple):
-    """A console, auxiliary port or one VTY. ``item`` names its password as an item of knowledge, as ``entry:vty 0-3``."""
+    """A console, auxiliary port or one VTY. ``item`` names its password as an item of knowledge: ``entry:vty 0-3``."""
 
     block: Block = NO_BLOCK
     check: Said[Check] | None = None

@@ -31,9 +31,9 @@ class Desk(NamedTuple):
 class Answer(NamedTuple):
     """What a check or method says.
 
-    ``verdict`` is yes, no, drop (the connection ends unasked) or none (no answer: ask the next). ``asked`` tells whether
-    the person was asked for a password. Who let the person in: ``account``, or a server of ``group`` that gave
-    ``server_level``. ``fixed`` is a level that holds whatever else is said.
+    ``verdict`` is yes, no, drop (the connection ends unasked) or none (no answer: ask the next). ``asked`` tells
+    whether the person was asked for a password. Who let the person in: ``account``, or a server of ``group`` that
+    gave ``server_level``. ``fixed`` is a level that holds whatever else is said.
     """
 
     verdict: str
@@ -55,7 +55,7 @@ def open_keyhole(run: Run, desk: Desk, keyhole: Keyhole) -> Answer:
     if run.asker.opens(keyhole):
         run.note(run.stage, words.RIGHT_PASSWORD, keyhole.origin, keyhole.label)
         return Answer("yes", keyhole.origin, True)
-    elif run.asker.offers_text() is None:
+    if run.asker.offers_text() is None:
         run.note(run.stage, words.NOTHING_OFFERED, FromAttempt("password"))
         return Answer("no", FromAttempt("password"), True)
     run.note(run.stage, words.WRONG_PASSWORD, keyhole.origin, keyhole.label)

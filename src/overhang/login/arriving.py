@@ -1,6 +1,6 @@
 """Section one of the decision: does a connection from here reach a question at all?"""
 
-from overhang.device import Block, Check, Family, Said
+from overhang.device import Address, Block, Check, Family, Said
 from overhang.login import words
 from overhang.login.result import FromAttempt, Step
 from overhang.login.run import Run
@@ -165,42 +165,20 @@ def _key_unstated(run: Run, doubt: bool) -> bool:
 
 
 def _destination_answers(run: Run, service: ServiceView) -> bool:
-    """Whether the destination, or without one some address of the device, answers this way; else the run is stopped."""
+    """Whether the destination, or without one some address of the device, answers; else the run is stopped."""
     family = run.asker.source_family()
     wanted = run.attempt.destination
-    candidates: list[OwnView] = []
-    unknown: list[OwnView] = []
-    for own in run.setting.addresses:
-        if own.prefix is None:
-            unknown.append(own)
-        elif own.prefix.family == family and (wanted is None or own.prefix.host == wanted.value):
-            candidates.append(own)
     if wanted is not None and wanted.family != family:
         run.stop("refused", words.ARRIVING, words.OTHER_FAMILY, FromAttempt("to"))
         return False
+    known, learnt = _candidates(run, family, wanted)
     failure: Step | None = None
-    for own in candidates:
+    for own in (*known, *learnt):
         step = _answers(run, own, service)
-        if step is None:
+        if step is None and (own.prefix is not None or _has_address(run, own)):
             run.note(words.ARRIVING, words.ADDRESS_ANSWERS, own.origin, own.label, service.label)
             return True
         failure = failure or step
-    if not candidates:
-        for own in unknown:
-            step = _answers(run, own, service)
-            if step is not None:
-                failure = failure or step
-                continue
-            doubt = Step(words.ARRIVING, words.UNSURE_ADDRESS, own.origin)
-            if run.asker.fork((own.origin, "address"), (True, False), doubt):
-                run.note(words.ARRIVING, words.ADDRESS_ANSWERS, own.origin, own.label, service.label)
-                return True
-    elif unknown and wanted is None:
-        for own in unknown:
-            doubt = Step(words.ARRIVING, words.UNSURE_ADDRESS, own.origin)
-            if _answers(run, own, service) is None and run.asker.fork((own.origin, "address"), (True, False), doubt):
-                run.note(words.ARRIVING, words.ADDRESS_ANSWERS, own.origin, own.label, service.label)
-                return True
     if failure is not None:
         run.stop("refused", failure.stage, failure.words, failure.origin, *failure.arguments)
     elif wanted is not None:
@@ -208,6 +186,23 @@ def _destination_answers(run: Run, service: ServiceView) -> bool:
     else:
         run.stop("refused", words.ARRIVING, words.OTHER_FAMILY, FromAttempt("from"))
     return False
+
+
+def _candidates(run: Run, family: int, wanted: Address | None) -> tuple[list[OwnView], list[OwnView]]:
+    """The stated addresses that may be meant, and those learnt at run time where no stated one settles it."""
+    known: list[OwnView] = []
+    learnt: list[OwnView] = []
+    for own in run.setting.addresses:
+        if own.prefix is None:
+            learnt.append(own)
+        elif own.prefix.family == family and (wanted is None or own.prefix.host == wanted.value):
+            known.append(own)
+    return known, [] if known and wanted is not None else learnt
+
+
+def _has_address(run: Run, own: OwnView) -> bool:
+    doubt = Step(words.ARRIVING, words.UNSURE_ADDRESS, own.origin)
+    return bool(run.asker.fork((own.origin, "address"), (True, False), doubt))
 
 
 def _answers(run: Run, own: OwnView, service: ServiceView) -> Step | None:
@@ -271,9 +266,7 @@ def _take_vty(run: Run, service: ServiceView) -> EntryView | None:
         elif _refuses(run, lowest):
             origin = lowest.unsaid_check.origin
         if first_only:
-            run.stop(
-                "refused", words.ARRIVING, words.FIRST_VTY_ACCEPTS_NOT, origin, lowest.number, service.label
-            )
+            run.stop("refused", words.ARRIVING, words.FIRST_VTY_ACCEPTS_NOT, origin, lowest.number, service.label)
         else:
             run.stop("refused", words.ARRIVING, words.VTY_ACCEPTS_NOT, origin, service.label)
         return None

@@ -60,9 +60,7 @@ def _list_named(run: Run, place: Place) -> Said[str | None] | None:
     return None if general is None or general.block.origin is None else Said(None, general.block.origin)
 
 
-def _by_list(
-    run: Run, place: Place, name: str | None, levels: tuple[int, int], named: Said[str | None]
-) -> Elevated:
+def _by_list(run: Run, place: Place, name: str | None, levels: tuple[int, int], named: Said[str | None]) -> Elevated:
     setting = run.setting
     before, wanted = levels
     found = setting.device.lists.get(("elevation", named.value))

@@ -66,7 +66,11 @@ def _carries(run: Run, place: Place, where: str, group: str | None) -> bool:
     if place.via != "console":
         return named
     level = place.entry.level if place.entry is not None else None
-    if level is None and place.entry is not None and run.maybe(place.entry.block, "whether the console asks for levels"):
+    if (
+        level is None
+        and place.entry is not None
+        and run.maybe(place.entry.block, "whether the console asks for levels")
+    ):
         return named
     return named and level is not None and level.value == "asked"
 

@@ -40,9 +40,10 @@ class Fact(NamedTuple):
 class Attempt(NamedTuple):
     """One person at one door.
 
-    ``via`` is a way, ``snmp`` or ``door:NAME``. ``knows`` holds items of knowledge. ``servers`` tells what the AAA servers
-    hold, {group: {account: {"password", "level"}}}, or is None where that is not known; ``down`` holds the addresses of
-    servers that do not answer. ``moment`` is the time of the attempt, ``at`` the seconds since the sequence began.
+    ``via`` is a way, ``snmp`` or ``door:NAME``. ``knows`` holds items of knowledge. ``servers`` tells what the AAA
+    servers hold, {group: {account: {"password", "level"}}}, or is None where that is not known; ``down`` holds the
+    addresses of servers that do not answer. ``moment`` is the time of the attempt, ``at`` the seconds since the
+    sequence began.
     """
 
     via: str
@@ -88,8 +89,8 @@ class Result(NamedTuple):
     """How an attempt ends.
 
     ``outcome`` is refused, dropped, denied, admitted or unknown. ``level`` is the final level, ``after_login`` the one
-    before elevation, each None where there is none or it cannot be told. ``elevation`` is None where none was asked for,
-    else granted, denied or unknown.
+    before elevation, each None where there is none or it cannot be told. ``elevation`` is None where none was asked
+    for, else granted, denied or unknown.
     """
 
     outcome: str

@@ -63,10 +63,7 @@ class Run:
     def choose(self, options: Sequence[Any], origin: Because, about: str, question: str = "") -> Any:
         """Each of ``options`` in its turn, where what ``origin`` leaves unsaid is in doubt."""
         sentence = words.UNSURE_UNREAD if isinstance(origin, Origin) else words.UNSURE_UNSAID
-        found = self.asker.fork(
-            (origin, question or about), options, Step(words.ARRIVING, sentence, origin, (about,))
-        )
-        return found
+        return self.asker.fork((origin, question or about), options, Step(words.ARRIVING, sentence, origin, (about,)))
 
     def maybe(self, block: Block, about: str) -> bool:
         """Whether a block that could not be wholly read says something after all: false for one that could."""

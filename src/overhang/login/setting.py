@@ -104,9 +104,7 @@ class OwnView(NamedTuple):
 class Setting:
     """See the module. ``understood`` is false where a statement was not read or the profile is not known."""
 
-    def __init__(
-        self, device: Device, profiles: Mapping[str, Profile] | None = None, *, all_read: bool = True
-    ) -> None:
+    def __init__(self, device: Device, profiles: Mapping[str, Profile] | None = None, *, all_read: bool = True) -> None:
         self.device = device
         self.profile_name, self.facts = self._profile(profiles or BUILTIN)
         self.understood = all_read and self.profile_name is not None
@@ -246,18 +244,39 @@ class Setting:
         keyhole = Keyhole("", stored, fact.origin, "of the factory account")
         level = Fact(fact.value.level, fact.origin)
         return Account(
-            "(factory)", fact.origin, keyhole, False, level, False, fact.value.ways, None, (), None, None, NO_BLOCK
+            "(factory)",
+            fact.origin,
+            keyhole,
+            False,
+            level,
+            False,
+            fact.value.ways,
+            None,
+            (),
+            None,
+            None,
+            NO_BLOCK,
         )
 
     def _services(self) -> dict[str, ServiceView]:
         device = self.device
         web = device.web
         found = {}
-        for word, service, key in (("ssh", device.ssh, "unsaid-ssh"), ("telnet", device.telnet, "unsaid-telnet")):
+        for word, service, key in (
+            ("ssh", device.ssh, "unsaid-ssh"),
+            ("telnet", device.telnet, "unsaid-telnet"),
+        ):
             on = self._on(service.on, self.unsaid(key, service.block))
             check = Fact(*service.check) if service.check else None
             found[word] = ServiceView(
-                LABELS[word], word, on, service.block, service.sources, check, service.level, service.elevation
+                LABELS[word],
+                word,
+                on,
+                service.block,
+                service.sources,
+                check,
+                service.level,
+                service.elevation,
             )
         for word, said, key in (("http", web.http, "unsaid-http"), ("https", web.https, "unsaid-https")):
             on = self._on(said, self.unsaid(key, web.block))

@@ -2,7 +2,6 @@
 
 import os
 import re
-import tomllib
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
@@ -37,6 +36,8 @@ def find_project(folder: str) -> str | None:
 
 def read_project(path: str) -> Project:
     """Read a project file. Raises BadProject."""
+    import tomllib  # only where there is such a file
+
     try:
         with open(path, "rb") as stream:
             data = stream.read(_LARGEST + 1)

@@ -8,6 +8,7 @@ from overhang.rules.device_audit import DeviceAudit, Shown
 from overhang.rules.model import Severity
 
 _MOST_ERRORS = 20
+_MOST_LINES = 24
 _INDENT = 11
 
 
@@ -21,15 +22,11 @@ class Unreadable(NamedTuple):
 def audit_lines(
     audits: Sequence[DeviceAudit], unreadable: Sequence[Unreadable], width: int, *, brief: bool = False
 ) -> Iterator[Line]:
-    """The whole report; ``audits`` come worst first. ``brief`` leaves out the proofs."""
+    """The whole report; ``audits`` come worst first; what is unreadable is only counted. ``brief``: without proofs."""
     yield _verdict(audits, unreadable)
     yield []
     for audit in audits:
         yield from _device(audit, width, brief)
-    for each in unreadable:
-        yield [("UNREADABLE ", "critical"), (safe(each.file), "bold"), (f": {safe(each.error)}", "")]
-    if unreadable:
-        yield []
     yield [(summary(audits, unreadable), "")]
 
 
@@ -42,19 +39,18 @@ def _verdict(audits: Sequence[DeviceAudit], unreadable: Sequence[Unreadable]) ->
         number = sum(finding.severity == severity for audit in audits for finding in audit.findings)
         end = ", worst first" if len(audits) > 1 else ""
         return [(count(number, f"{severity.word} finding"), severity.word), (f" {safe(on)}{end}", "bold")]
-    unread = sum(audit.unread for audit in audits)
-    if unread or unreadable:
+    if not audits:
+        return [("Nothing could be audited", "medium")]
+    if unreadable or any(audit.unread for audit in audits):
         return [("Nothing found, but not everything was understood", "medium")]
     return [("Nothing found", "good")]
 
 
 def _device(audit: DeviceAudit, width: int, brief: bool) -> Iterator[Line]:
-    about = ", ".join(safe(part) for part in (audit.kind, audit.site) if part)
-    yield [
-        (safe(audit.name), "bold"),
-        (f"  {about}" if about else "", ""),
-        (f"  {cut(audit.file, max(20, width - len(audit.name) - len(about) - 4))}", "dim"),
-    ]
+    about = ", ".join(cut(part, 30) for part in (audit.kind, audit.site) if part)
+    name = cut(audit.name, 40)
+    room = max(20, width - len(name) - len(about) - 4)
+    yield [(name, "bold"), (f"  {about}" if about else "", ""), (f"  {cut(audit.file, room)}", "dim")]
     if audit.profile is None:
         yield [("  what is unsaid is unknown: no profile of this name", "medium")]
     elif not audit.profile_said:
@@ -79,12 +75,15 @@ def _finding(finding: Shown, width: int, brief: bool) -> Iterator[Line]:
     yield [(f"  {word.upper():<9}", word), (finding.rule, "bold")]
     for line in wrap(finding.message, width - _INDENT):
         yield [(" " * _INDENT, ""), (line, "")]
-    for quoted in finding.lines:
+    for quoted in finding.lines[:_MOST_LINES]:
         yield [
             (f"{quoted.line:>{_INDENT + 4}} ", "dim"),
             ("│ ", "dim"),
             (cut(quoted.text, width - _INDENT - 7), "code"),
         ]
+    if len(finding.lines) > _MOST_LINES:
+        more = f"and {len(finding.lines) - _MOST_LINES:,} more lines; --format json lists all"
+        yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (more, "dim")]
     for unsaid in finding.unsaid:
         text = f"unsaid: {unsaid.key} is {unsaid.value} (profile {safe(unsaid.profile)})"
         yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (cut(text, width - _INDENT - 7), "dim")]
@@ -105,12 +104,17 @@ def _unread(audit: DeviceAudit, width: int, brief: bool) -> Iterator[Line]:
         for piece in wrap(error.message + hint, width - _INDENT - 7):
             yield [(" " * (_INDENT + 7), ""), (piece, "")]
     if len(audit.errors) > _MOST_ERRORS:
-        yield [(f"{'':>{_INDENT + 5}}and {len(audit.errors) - _MOST_ERRORS:,} more; --format json lists all", "dim")]
+        yield [
+            (
+                f"{'':>{_INDENT + 5}}and {len(audit.errors) - _MOST_ERRORS:,} more; --format json lists all",
+                "dim",
+            )
+        ]
 
 
 def summary(audits: Sequence[DeviceAudit], unreadable: Sequence[Unreadable]) -> str:
     """One line that a person can quote."""
-    counts = {severity: 0 for severity in reversed(Severity)}
+    counts = dict.fromkeys(reversed(Severity), 0)
     for audit in audits:
         for finding in audit.findings:
             counts[finding.severity] += 1

@@ -99,7 +99,7 @@ def _rows(sheet: Sheet, attempt: Attempt, result: Result) -> Iterator[Row]:
 
 def _password(step: Step, after: tuple[Step, ...], typed: dict[str, list[str]], attempt: Attempt) -> Line:
     prompt = "password: " if step.stage == words.CHECKING else f"password for level {attempt.elevate}: "
-    texts = typed[step.stage] if step.stage in typed else []
+    texts = typed.get(step.stage, [])
     if texts:
         return [(prompt, ""), (_DOTS if texts.pop(0) else "(empty)", "said")]
     until_next = []

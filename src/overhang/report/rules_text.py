@@ -18,12 +18,19 @@ def rules_lines(rules: Sequence[Rule]) -> Iterator[Line]:
 def rule_lines(rule: Rule, width: int) -> Iterator[Line]:
     """The page of a rule."""
     yield [(rule.name, "bold"), (f": {rule.title}", "")]
-    for head, text in (("Why it matters", rule.why), ("What it looks for", rule.looks_for), ("How to fix it", rule.remedy)):
+    for head, text in (
+        ("Why it matters", rule.why),
+        ("What it looks for", rule.looks_for),
+        ("How to fix it", rule.remedy),
+    ):
         yield []
         yield [(head, "bold")]
         for line in wrap(text, width - 2):
             yield [("  " + line, "")]
-    for head, style, sample in (("A sheet that fails", "high", rule.fails), ("A sheet that passes", "good", rule.passes)):
+    for head, style, sample in (
+        ("A sheet that fails", "high", rule.fails),
+        ("A sheet that passes", "good", rule.passes),
+    ):
         yield []
         yield [(head, style)]
         for line in sample.splitlines():

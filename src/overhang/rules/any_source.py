@@ -29,7 +29,11 @@ def check(case: Case) -> Iterator[Finding]:
     if not ways:
         return
     named = list(dict.fromkeys(ways))
-    where = f" on {listed(list(dict.fromkeys(groups)))}" if groups and len(set(ways) - {"HTTP", "HTTPS"}) == len(named) else ""
+    where = (
+        f" on {listed(list(dict.fromkeys(groups)))}"
+        if groups and len(set(ways) - {"HTTP", "HTTPS"}) == len(named)
+        else ""
+    )
     verb = "takes" if len(named) == 1 else "take"
     lines, unsaid = proof_of(steps)
     message = f"{listed(named)}{where} {verb} logins from any address: everybody who can reach the device may try"
@@ -44,10 +48,13 @@ RULE = Rule(
         "list of sources, users' desks, guests and perhaps the whole of the outside can knock."
     ),
     looks_for=(
-        "A login by each remote way, to each group of VTYs, from each kind of source that the lists tell apart, simulated. "
+        "A login by each remote way, to each group of VTYs, from each kind of source that the lists tell apart. "
         "It fires where no source of IPv4, or none of IPv6, is turned away."
     ),
-    remedy="Name the networks that manage (sources LIST) and ask them everywhere: management: from LIST, or from LIST on each VTY.",
+    remedy=(
+        "Name the networks that manage (sources LIST) and ask for them everywhere: management: from LIST, or from LIST "
+        "on each VTY."
+    ),
     references=("NIST SP 800-53 AC-17", "NIST SP 800-53 SC-7", "CWE-1327"),
     fails="""\
 device pier-rtr:

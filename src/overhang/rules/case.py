@@ -11,7 +11,7 @@ from typing import NamedTuple
 from overhang.device import Address, Device, Said
 from overhang.login import Attempt, FromAttempt, FromProfile, Result, Setting, Step, decide
 from overhang.login.result import Because
-from overhang.login.setting import EntryView
+from overhang.login.setting import Account, EntryView
 from overhang.project import Project, Thresholds
 from overhang.secrets import Form, Stored, plain_text
 from overhang.text import Origin
@@ -64,6 +64,11 @@ class Case:
         self.project = project
         self.moment = moment
         self._results: dict[Attempt, Result] = {}
+        self._alike: list[tuple[Account, tuple[object, ...]]] | None = None
+        self._places: list[Place] | None = None
+        self._known_names: dict[frozenset[str], list[str | None]] = {}
+        self._items: frozenset[str] | None = None
+        self._any_factory: bool | None = None
 
     @property
     def device(self) -> Device:
@@ -140,20 +145,50 @@ class Case:
 
     def _names(self, knows: frozenset[str]) -> list[str | None]:
         """Names worth giving: none, somebody else's, and those whose account opens for ``knows`` or for nothing."""
+        found = self._known_names.get(knows)
+        if found is None:
+            found = self._known_names[knows] = self._find_names(knows)
+        return found
+
+    def _find_names(self, knows: frozenset[str]) -> list[str | None]:
         names: list[str | None] = [None]
-        for account in self.setting.accounts:
-            empty = account.keyhole is not None and plain_text(account.keyhole.stored) == ""
-            factory = account.keyhole is not None and account.keyhole.stored.form is Form.FACTORY
-            if empty or factory or f"user:{account.name}" in knows or f"key:{account.name}" in knows:
+        seen = set()
+        for account, likeness in self._likenesses():
+            by_key = f"key:{account.name}" in knows
+            if likeness not in seen and (likeness[0] or by_key or f"user:{account.name}" in knows):
+                seen.add(likeness)
                 names.append(account.name)
         held = {item.rpartition("/")[2] for item in knows if item.startswith("server:")}
         names += sorted(held - set(filter(None, names)))
         return names if len(names) > 1 else [None, "somebody"]
 
+    def _likenesses(self) -> list[tuple[Account, tuple[object, ...]]]:
+        """The accounts, each with all that tells it from others in a login; first, whether it opens for nothing."""
+        if self._alike is None:
+            self._alike = []
+            for account in self.setting.accounts:
+                stored = account.keyhole.stored if account.keyhole is not None else None
+                free = stored is not None and (plain_text(stored) == "" or stored.form is Form.FACTORY)
+                likeness = (
+                    free,
+                    stored is None,
+                    bool(account.keys),
+                    account.level.value if account.level is not None else None,
+                    account.ways,
+                    account.sources.value if account.sources is not None else None,
+                    account.disabled is not None,
+                    account.expires.value if account.expires is not None else None,
+                    account.any_name,
+                    account.block.doubt,
+                )
+                self._alike.append((account, likeness))
+        return self._alike
+
     def _factory_somewhere(self) -> bool:
-        if self.setting.factory is not None:
-            return True
-        return any(place.said.value.form is Form.FACTORY for place in self.passwords())
+        if self._any_factory is None:
+            stated = any(place.said.value.form is Form.FACTORY for place in self.passwords())
+            self._any_factory = stated or self.setting.factory is not None
+        return self._any_factory
 
     # -- looking at the device ---------------------------------------------------------------------------------------
 
@@ -176,11 +211,18 @@ class Case:
     def only(self, group: Group) -> frozenset[int]:
         """The VTYs to keep busy so that a connection meets this group."""
         return frozenset(
-            view.number for view in self.vtys() if view.number is not None and not group.first <= view.number <= group.last
+            view.number
+            for view in self.vtys()
+            if view.number is not None and not group.first <= view.number <= group.last
         )
 
     def passwords(self) -> list[Place]:
         """Every stored password of the device, in the order of the sheet."""
+        if self._places is None:
+            self._places = self._all_passwords()
+        return self._places
+
+    def _all_passwords(self) -> list[Place]:
         device = self.device
         places = []
         for label, entry in (("console", device.console), ("auxiliary port", device.auxiliary)):
@@ -217,6 +259,11 @@ class Case:
 
     def login_items(self) -> frozenset[str]:
         """All knowledge that opens a login, elevation left out."""
+        if self._items is None:
+            self._items = self._all_items()
+        return self._items
+
+    def _all_items(self) -> frozenset[str]:
         items = {place.item for place in self.passwords() if place.item.startswith(("entry:", "user:", "community:"))}
         items |= {f"key:{user.name}" for user in self.device.users.values() if user.public_keys}
         held = self.project.servers or {}

@@ -31,7 +31,9 @@ RULE = Rule(
         "often still is on another device."
     ),
     looks_for="A readable or masked password beside a hashed or opaque one in the same elevation block.",
-    remedy="Take the readable one back: drop elevation 15: password readable TEXT. Change it wherever else it is in use.",
+    remedy=(
+        "Take the readable one back: drop elevation 15: password readable TEXT. Change it wherever else it is in use."
+    ),
     references=("NIST SP 800-53 IA-5", "CWE-256"),
     fails="""\
 device pier-rtr:

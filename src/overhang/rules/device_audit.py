@@ -39,7 +39,7 @@ class Shown(NamedTuple):
 
 
 class DeviceAudit(NamedTuple):
-    """What the audit says of one device. ``profile`` is None where it is not known, ``profile_said`` whether it is said.
+    """What the audit says of one device. ``profile`` is None where it is not known; ``profile_said``: it is said.
 
     ``errors`` are the located reasons why lines were not understood; ``unread`` counts those lines, ``understood`` the
     others. ``warnings`` are remarks on lines that were understood.

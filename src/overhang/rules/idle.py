@@ -29,7 +29,8 @@ def check(case: Case) -> Iterator[Finding]:
             yield Finding(NAME, Severity.MEDIUM, message, lines, unsaid)
         else:
             limit = _spoken(case.thresholds.idle)
-            message = f"a silent login at {where} is ended after {_spoken(seconds)}, above {limit}: an empty chair is an open door"
+            late = f"ended after {_spoken(seconds)}, above {limit}"
+            message = f"a silent login at {where} is {late}: an empty chair is an open door"
             yield Finding(NAME, Severity.LOW, message, lines, unsaid)
 
 
@@ -69,12 +70,12 @@ RULE = Rule(
     name=NAME,
     title="no idle time-out, or one that is too long",
     why=(
-        "A login that was left open is a login for whoever comes next: at the console in the rack, on the laptop in the "
-        "canteen. A time-out closes it."
+        "A login that was left open is a login for whoever comes next: at the console in the rack, on the laptop in "
+        "the canteen. A time-out closes it."
     ),
     looks_for=(
-        "Every port, VTY and web service that takes logins: the time after which a silent one is ended, said or unsaid. It "
-        "fires for never and for more than the project's threshold (idle, 10 minutes unless said)."
+        "Every port, VTY and web service that takes logins: the time after which a silent one is ended, said or "
+        "unsaid. It fires for never and for more than the project's threshold (idle, 10 minutes unless said)."
     ),
     remedy="Say a time on every entry: idle 5m.",
     references=("NIST SP 800-53 AC-11", "NIST SP 800-53 AC-12", "NIST SP 800-53 SC-10", "CWE-613"),

@@ -42,8 +42,8 @@ class Finding(NamedTuple):
 class Rule(NamedTuple):
     """One rule: what a person can read about it, and the function that yields its findings.
 
-    ``fails`` and ``passes`` are whole sheets; in ``fails`` this rule finds something, in ``passes`` it does not. ``asks``
-    tells whether the rule asks the decision (it is about getting in) or reads what is stored.
+    ``fails`` and ``passes`` are whole sheets; in ``fails`` this rule finds something, in ``passes`` it does not.
+    ``asks`` tells whether the rule asks the decision (it is about getting in) or reads what is stored.
     """
 
     name: str

@@ -64,13 +64,13 @@ RULE = Rule(
     name=NAME,
     title="an entry has a password that it never asks for",
     why=(
-        "Setting a password and telling an entry to ask for it are two steps. Where the second is missing, the password "
-        "gives a feeling of safety and nothing else; and after a move to accounts the old shared password stays behind, "
-        "to be tried elsewhere by whoever reads it."
+        "Setting a password and telling an entry to ask for it are two steps. Where the second is missing, the "
+        "password gives a feeling of safety and nothing else; and after a move to accounts the old shared password "
+        "stays behind, to be tried elsewhere by whoever reads it."
     ),
     looks_for=(
-        "For each password that stands on an entry: logins there, simulated. It fires where none of them is asked for that "
-        "password."
+        "For each password that stands on an entry: logins there, simulated. It fires where none of them is asked for "
+        "that password."
     ),
     remedy="Tell the entry to ask (check users is better than check password), and drop a password that has no use.",
     references=("NIST SP 800-53 IA-2", "NIST SP 800-53 IA-5", "CWE-306"),

@@ -4,14 +4,19 @@ from collections.abc import Iterator
 
 from overhang.rules.case import Case, Place
 from overhang.rules.model import Finding, Rule, Severity
-from overhang.secrets import the_same
+from overhang.secrets import Form, plain_text, the_same
 
 NAME = "same-password"
+_MOST_TRIES = 500
 
 
 def check(case: Case) -> Iterator[Finding]:
     """One finding for each password that is provably kept in several places."""
-    for places in alike(case.passwords()):
+    groups, undone = alike(case.passwords())
+    if undone:
+        message = f"{undone:,} comparisons of a readable password with a hash were not made: they would take too long"
+        yield Finding(NAME, Severity.INFO, message)
+    for places in groups:
         if len(places) < 2:
             continue
         labels = [place.label for place in places]
@@ -20,18 +25,38 @@ def check(case: Case) -> Iterator[Finding]:
         yield Finding(NAME, Severity.MEDIUM, message, tuple(place.said.origin for place in places))
 
 
-def alike(places: list[Place]) -> list[list[Place]]:
-    """The places in groups of provably equal passwords. Each hash is compared with each distinct readable text once."""
-    groups: list[list[Place]] = []
+def alike(places: list[Place]) -> tuple[list[list[Place]], int]:
+    """The places in groups of provably equal passwords, and how many comparisons were left undone.
+
+    Equal texts, behind any form, are found at once; then each distinct hash is tried with each distinct readable text,
+    up to a limit, since a try takes milliseconds.
+    """
+    groups: dict[tuple[str, str], list[Place]] = {}
     for place in places:
-        home = next(
-            (group for group in groups if any(the_same(place.said.value, other.said.value) for other in group)), None
-        )
-        if home is None:
-            groups.append([place])
-        else:
-            home.append(place)
-    return groups
+        groups.setdefault(_key(place), []).append(place)
+    plains = [key for key in groups if key[0] == "plain"]
+    hashes = [key for key in groups if key[0] == Form.HASHED.value]
+    tried = 0
+    for hashed in hashes:
+        for plain in plains:
+            if tried == _MOST_TRIES:
+                break
+            tried += 1
+            if the_same(groups[plain][0].said.value, groups[hashed][0].said.value):
+                groups[plain] += groups.pop(hashed)
+                break
+    found = [sorted(group, key=lambda place: place.said.origin.line) for group in groups.values()]
+    return found, max(0, len(plains) * len(hashes) - tried) if tried == _MOST_TRIES else 0
+
+
+def _key(place: Place) -> tuple[str, str]:
+    stored = place.said.value
+    plain = plain_text(stored)
+    if plain:
+        return "plain", plain
+    if stored.form in (Form.WITHHELD, Form.NONE) or plain == "":
+        return "alone", str(place.said.origin)
+    return stored.form.value, stored.text
 
 
 RULE = Rule(

@@ -14,7 +14,9 @@ def check(case: Case) -> Iterator[Finding]:
         if reach.result.outcome not in ("denied", "admitted"):
             continue
         lines, unsaid = proof_of(step for step in reach.result.trace if step.stage == "arriving")
-        message = "SSH takes clients of version 1, whose protection is broken: a listener can get at passwords and sessions"
+        message = (
+            "SSH takes clients of version 1, whose protection is broken: a listener can get at passwords and sessions"
+        )
         yield Finding(NAME, Severity.MEDIUM, message, lines, unsaid)
         return
 
@@ -26,7 +28,7 @@ RULE = Rule(
         "Version 1 of the protocol has weaknesses that cannot be mended, and a client that offers it, or is talked "
         "into it, gives its password away. A device that speaks both versions looks modern in every test."
     ),
-    looks_for="A login by a client that speaks version 1 only, simulated. It fires where the client is not turned away.",
+    looks_for="A login by a client that speaks version 1 only, simulated. It fires where it is not turned away.",
     remedy="Speak version 2 only: ssh: versions 2.",
     references=("RFC 4253", "NIST SP 800-53 SC-8", "CWE-327"),
     fails="""\

@@ -11,7 +11,9 @@ NAME = "password-not-hashed"
 def check(case: Case) -> Iterator[Finding]:
     """At most one finding for the readable passwords and one for the masked ones."""
     dead = {
-        each.plain.origin for each in case.device.elevations.values() if each.strong is not None and each.plain is not None
+        each.plain.origin
+        for each in case.device.elevations.values()
+        if each.strong is not None and each.plain is not None
     }
     stored = [place for place in case.passwords() if place.said.origin not in dead]
     readable = [place for place in stored if place.said.value.readable]

@@ -36,8 +36,8 @@ RULE = Rule(
     name=NAME,
     title="Telnet is accepted",
     why=(
-        "Telnet carries names, passwords and everything typed after them readable. SSH is set up, tested and works, and "
-        "Telnet was never taken away: the test passes and the hole stays."
+        "Telnet carries names, passwords and everything typed after them readable. SSH is set up, tested and works, "
+        "and Telnet was never taken away: the test passes and the hole stays."
     ),
     looks_for=(
         "A login by Telnet to each group of VTYs from each kind of source, simulated. It fires where one meets a "

@@ -4,7 +4,6 @@ Answers are True, False, or None for "nobody can tell here". The libraries are i
 runs meet none.
 """
 
-import hmac
 import re
 import warnings
 from functools import lru_cache
@@ -69,7 +68,7 @@ def opens(stored: Stored, typed: str) -> bool | None:
         return True
     plain = plain_text(stored)
     if plain is not None:
-        return hmac.compare_digest(plain.encode("utf-8", "surrogatepass"), typed.encode("utf-8", "surrogatepass"))
+        return plain == typed
     if stored.form is Form.HASHED:
         return _verify(stored.text, typed)
     return None
@@ -145,4 +144,4 @@ def _verify_with_system(text: str, typed: str) -> bool | None:
         return None
     if not answer or answer.startswith("*"):
         return None
-    return hmac.compare_digest(answer.encode("utf-8"), text.encode("utf-8", "surrogatepass"))
+    return bool(answer == text)

@@ -165,7 +165,9 @@ class Builder:
                 self._warn(line, "there is nothing to take back")
             return
         wanted = _key(parsed, Origin(self.file, line))
-        keys = [key for key in self.blocks if key == wanted or (slot == "address" == key[0] and _both_unknown(key, wanted))]
+        keys = [
+            key for key in self.blocks if key == wanted or (slot == "address" == key[0] and _both_unknown(key, wanted))
+        ]
         for key in keys:
             del self.blocks[key]
         if not keys:
@@ -206,9 +208,7 @@ class Builder:
 
     def device(self) -> Device:
         """The device as far as it has been said."""
-        vtys = {
-            number: Entry(block=state.block, **_fields(state)) for number, state in sorted(self.vtys.items())
-        }
+        vtys = {number: Entry(block=state.block, **_fields(state)) for number, state in sorted(self.vtys.items())}
         return Device(
             file=self.file,
             facts=self._single("device", DeviceFacts),

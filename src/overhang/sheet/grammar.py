@@ -1,8 +1,9 @@
 """The small notation in which the table of statements says what a statement may look like, and its matcher.
 
-Lower-case words stand for themselves, upper-case ones are kinds of word (kinds.py), ``[x]`` may be left out, ``a | b``
-is a choice, ``(a | b)`` a choice in place, ``X...`` one or more, FORM one of the password forms. A match yields the values
-of the kinds in order, and among them each literal word that stood in a choice or behind ``[``, to tell the cases apart.
+Lower-case words stand for themselves, upper-case ones are kinds of word (kinds.py), ``[x]`` may be left out, ``a |
+b`` is a choice, ``(a | b)`` a choice in place, ``X...`` one or more, FORM one of the password forms. A match yields
+the values of the kinds in order, and among them each literal word that stood in a choice or behind ``[``, to tell the
+cases apart.
 """
 
 import re

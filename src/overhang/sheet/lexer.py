@@ -125,7 +125,7 @@ def strike(line: str, *, understood: bool = True) -> Struck:
 
 
 #: First words of statements that never hold a secret, so that the whole line may be shown when it is wrong.
-_HARMLESS = set(
+_HARMLESS = frozenset(
     "device kind domain site profile changed saved recovery entry check level accept from idle closed elevation "
     "user any-name role via public-key disabled expires methods servers users entry-password elevation-password "
     "nothing reject timeout tries sources allow deny ssh telnet on off port sessions rate versions host-key "

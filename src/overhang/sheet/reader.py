@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from overhang.sheet.grammar import Furthest, Values
 from overhang.sheet.lexer import BadWord, Struck, Word, split_words, strike
+from overhang.sheet.quick import quick_match
 from overhang.sheet.statements import TABLE, Row, Statement, block_name, rows_for
 from overhang.text import Diagnostic, Level, Span, did_you_mean
 
@@ -42,9 +43,10 @@ class Stated(NamedTuple):
 class Reading(NamedTuple):
     """What reading a text gave.
 
-    ``statements`` come in the order of the text; ``texts`` holds the banner lines as (owner, line number, text), ``doubts``
-    the first unread line under each header. ``unread`` are the numbers of the lines that were not understood,
-    ``understood`` counts the others. ``profile_unread`` is the line of a profile statement that is one of them.
+    ``statements`` come in the order of the text; ``texts`` holds the banner lines as (owner, line number, text),
+    ``doubts`` the first unread line under each header. ``unread`` are the numbers of the lines that were not
+    understood, ``understood`` counts the others. ``profile_unread`` is the line of a profile statement that is one of
+    them.
     """
 
     statements: list[Stated]
@@ -80,11 +82,28 @@ def parse_line(block: str, text: str) -> Parsed:
     """Understand one statement, without its indentation, inside a kind of block. Raises _Wrong."""
     found = _cache.get((block, text))
     if found is None:
-        found = _parse(block, text)
+        found = _quick(block, text) or _parse(block, text)
         if len(_cache) >= _CACHE_LIMIT:
             _cache.clear()
         _cache[block, text] = found
     return found
+
+
+def _quick(block: str, text: str) -> Parsed | None:
+    if '"' in text or "#" in text:
+        return None
+    colon = text.endswith(":")
+    if ":" in (text[:-1] if colon else text) and (": " in text or ":\t" in text):
+        return None  # something may follow a header on this line
+    words = (text[:-1] if colon else text).split()
+    found = quick_match(block, words) if words else None
+    if found is None or colon != bool(found[0].opens):
+        return None
+    try:
+        found[0].make(found[1])
+    except ValueError:
+        return None
+    return Parsed(found[0], found[1], colon=colon)
 
 
 def _parse(block: str, text: str) -> Parsed:
@@ -129,8 +148,10 @@ def _header_end(block: str, words: list[Word]) -> int | None:
 
 
 def _without_colon(word: Word) -> Word:
-    return word._replace(colon=False, end=word.end - 1) if word.colon else word._replace(
-        text=word.text.removesuffix(":"), end=word.end - 1
+    return (
+        word._replace(colon=False, end=word.end - 1)
+        if word.colon
+        else word._replace(text=word.text.removesuffix(":"), end=word.end - 1)
     )
 
 
@@ -283,8 +304,11 @@ class _Reader:
             return
         if not parsed.colon:
             indent, end = len(line) - len(body), len(strike(line).text) + 1
-            self.wrong(number, line, _Wrong("a statement that has a block ends in a colon", indent + 1, end,
-                                            "add : at the end"))
+            self.wrong(
+                number,
+                line,
+                _Wrong("a statement that has a block ends in a colon", indent + 1, end, "add : at the end"),
+            )
             self.understood -= 1
             self.result.doubts.setdefault(index, number)
         self.stack.append(_Open(-1, parsed.statement.opens, index, number))

@@ -28,8 +28,8 @@ Make = Callable[[Values], Any]
 class Statement(NamedTuple):
     """One row: where it stands, what it looks like, what it means.
 
-    ``block`` is the kind of block that it stands in, ``opens`` the kind that it begins (or ""). ``slot`` is the field of
-    the model that it fills, ``make`` turns the matched values into the field's value, ``adds`` tells that saying it
+    ``block`` is the kind of block that it stands in, ``opens`` the kind that it begins (or ""). ``slot`` is the field
+    of the model that it fills, ``make`` turns the matched values into the field's value, ``adds`` tells that saying it
     again adds another value in place of replacing the first.
     """
 
@@ -89,9 +89,7 @@ def _rule(values: Values) -> SourceRule:
 
 
 def _lock(values: Values) -> Lock:
-    return Lock(
-        None if values[0] == "forever" else values[0], values[1], values[3] if len(values) > 2 else None
-    )
+    return Lock(None if values[0] == "forever" else values[0], values[1], values[3] if len(values) > 2 else None)
 
 
 def _pause(values: Values) -> Pause:
