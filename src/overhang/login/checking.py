@@ -48,7 +48,7 @@ def check(run: Run, place: Place) -> Granted | None:
         run.offer(run.attempt.passwords, index)
         answer = _CHECKS[asked.kind](run, desk, asked)
         if answer.verdict == "yes":
-            return Granted(answer, asked.kind == "methods" or answer.through_list)
+            return Granted(answer, answer.through_list)
         if answer.verdict == "drop":
             run.stop("dropped", words.CHECKING, words.NO_PASSWORD_DROPPED, answer.origin)
             return None

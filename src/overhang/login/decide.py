@@ -125,13 +125,21 @@ def _common(runs: list[Ended]) -> list[Step]:
     return shared
 
 
+def _lock_in_doubt(runs: list[Ended]) -> Step:
+    """The lock or pause that some runs meet and others do not: earlier answers in doubt are why."""
+    steps = [step for ended in runs for step in ended.steps]
+    shut = next(step for step in steps if step.words in (words.LOCKED, words.PAUSED))
+    what = f"account {shut.arguments[0]} is locked" if shut.words == words.LOCKED else "remote logins are paused"
+    return Step(shut.stage, words.UNSURE_LOCK, shut.origin, (what,))
+
+
 def _deciding_doubt(runs: list[Ended]) -> Step:
     """The first question on whose answer the end hangs."""
     depth = 0
     while True:
         doubts = [ended.doubts[depth] for ended in runs if len(ended.doubts) > depth]
         if not doubts:
-            return Step(words.CHECKING, words.UNSURE_LOCK, runs[0].steps[-1].origin, ("an account",))
+            return _lock_in_doubt(runs)
         by_choice: dict[int, set[End]] = {}
         for ended in runs:
             if len(ended.doubts) > depth:

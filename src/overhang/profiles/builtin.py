@@ -2,6 +2,7 @@
 
 from overhang.profiles.model import (
     WAYS,
+    Factory,
     Key,
     LockRule,
     Profile,
@@ -56,10 +57,10 @@ KEYS: dict[str, Key] = {
     "unknown-account": _choice("in a method list, an unknown name", "reject", "next"),
     "accounts-guard": _choice("whether accounts, once there are some, guard what is unsaid", "yes", "no"),
     "factory-account": Key(
-        factory, (None, *((15, known, WAYS) for known in (False, True))), "the account before any is stated"
+        factory, (None, *(Factory(15, known, WAYS) for known in (False, True))), "the account before any is stated"
     ),
     "bare-tier": _choice("without an account of level 1 to 14, an empty password", "admit", "deny"),
-    "unsaid-via": Key(ways(of=WAYS, all_word=True), ((), WAYS), "the ways an account may use"),
+    "unsaid-via": Key(ways(of=WAYS, all_word=True), (WAYS, ()), "the ways an account may use"),
     "unsaid-answers": _choice("what an address of the device answers", *_ANSWERS),
     "unsaid-account-level": _level("the level of an account", dash=True),
     "unsaid-level": _level("where a remote login lands"),

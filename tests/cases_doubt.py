@@ -1,0 +1,135 @@
+"""Unread statements and unknown profiles: what is in doubt, and what is not. These sheets are not wholly understood."""
+
+CASES = """
+= unread: in an entry, what the entry leaves unsaid is in doubt
+entry console:
+    check nothing
+    idel 5m
+> via console
+< unknown by line 3
+
+= unread: in another block it does not matter
+entry auxiliary:
+    idel 5m
+entry console:
+    check nothing
+> via console
+< admitted 1 by line 4
+
+= unread: in an account
+entry console:
+    check users
+user lena:
+    password readable gull
+    lvel 15
+> via console name lena pw gull
+< unknown by line 5
+> via console name lena pw x
+< denied by line 4
+
+= unread: in a list, before and behind the line that decides
+sources l:
+    allow 10.64.1.0/24
+    alow 10.64.2.0/24
+telnet: from l
+entry vty 0-15: check nothing
+> via telnet from 10.64.1.5
+< admitted 1 by line 5
+> via telnet from 10.64.2.5
+< unknown by line 3
+
+= unread: in a service
+telnet:
+    on
+    form l
+    check nothing
+entry vty 0-15: check nothing
+> via telnet from 192.0.2.1
+< unknown by line 3
+
+= unread: in a method list, before the method that answers
+methods for login:
+    usrs
+    nothing
+> via console
+< unknown by line 2
+
+= unread: in a method list, behind the method that answers
+methods for login:
+    nothing
+    usrs
+> via console
+< admitted 1 by line 2
+
+= unread: in the device block only a profile matters
+device a:
+    knd router
+> via console
+< admitted 1 by key unsaid-console
+
+= unread: the profile
+device a:
+    profil list-wide
+> via console
+< unknown by line 2
+
+= unread: what the entry does not leave unsaid is sure
+entry console:
+    closed
+    idel 5m
+> via console
+< refused by line 2
+
+= profile: a name that nobody knows puts all that is unsaid in doubt
+device a:
+    profile tide
+entry console:
+    check nothing
+    level 3
+entry auxiliary:
+    closed
+> via console
+< admitted 3 by line 4
+> via auxiliary
+< refused by line 7
+> via telnet from 192.0.2.1
+< unknown by line 2
+> via console elevate 15
+< admitted after 3 unknown by line 2
+> via console elevate 2
+< admitted 3 after 3 granted by line 5
+
+= key: one that is unknown
+% entry-first unsaid-telnet=unknown
+device a:
+entry vty 0-15: check nothing
+> via telnet from 192.0.2.1
+< unknown by key unsaid-telnet
+> via console
+< admitted 1 by key unsaid-console
+
+= key: one that is unknown and decides nothing
+% entry-first unsaid-tries=unknown missing-list=unknown
+entry console:
+    check password
+    password readable boat
+> via console pw boat
+< admitted 1 by line 3
+
+= key: the tries are unknown, and the last of them would be right
+% entry-first unsaid-tries=unknown
+entry console:
+    check password
+    password readable boat
+> via console pw x pw boat
+< unknown by key unsaid-tries
+
+= key: the level is unknown, the elevation ends alike
+% entry-first unsaid-level-console=unknown
+entry console:
+    check nothing
+> via console elevate 15
+< admitted 15 granted by key unsaid-level-console
+> via console
+< unknown by key unsaid-level-console
+"""
