@@ -72,7 +72,10 @@ def parse_attempt(text: str) -> tuple[Attempt, bool]:
             many.setdefault(key, []).append(value)
         elif key == "held":
             group, account, password, *level = value.split("/")
-            servers.setdefault(group, {})[account] = {"password": password, **({"level": int(level[0])} if level else {})}
+            servers.setdefault(group, {})[account] = {
+                "password": password,
+                **({"level": int(level[0])} if level else {}),
+            }
         elif key == "key":
             fields["key"] = PublicKey("ssh-ed25519", base64_bytes(value))
         elif key == "versions":

@@ -72,7 +72,7 @@ KEYS: dict[str, Key] = {
     "unsaid-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers in one connection"),
     "elevation-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers in one elevation"),
     "unsaid-lock": Key(lock, (None, LockRule(None, 1)), "when an account locks"),
-    "unsaid-idle": Key(duration, (600, None), "when a silent login is ended"),
+    "unsaid-idle": Key(duration, (600, None), "when a silent login is ended", timed=True),
 }
 
 _ABOUT = {

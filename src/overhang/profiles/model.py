@@ -42,11 +42,18 @@ class Profile(NamedTuple):
 
 
 class Key(NamedTuple):
-    """One key: how its text is read, and the values to try where it is unknown."""
+    """One key: how its text is read, and the values to try where it is unknown. ``timed``: its value is a duration."""
 
     read: Callable[[str], Any]
     options: tuple[Any, ...]
     about: str
+    timed: bool = False
+
+    def show(self, value: Any) -> str:
+        """A value of this key as a profile writes it."""
+        if self.timed and not isinstance(value, Unknown):
+            return "never" if value is None else f"{value}s"
+        return show_value(value)
 
 
 def choice(*words: str) -> Callable[[str], Any]:

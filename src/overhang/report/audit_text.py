@@ -66,11 +66,11 @@ def _device(audit: DeviceAudit, width: int, brief: bool) -> Iterator[Line]:
 def _finding(finding: Shown, width: int, brief: bool) -> Iterator[Line]:
     word = finding.severity.word
     if brief:
-        head = f"  {word.upper():<9}{finding.rule}: "
         first, *rest = wrap(finding.rule + ": " + finding.message, width - _INDENT)
-        yield [(f"  {word.upper():<9}", word), (first, "")]
+        after_rule = first.removeprefix(finding.rule)
+        yield [(f"  {word.upper():<9}", word), (finding.rule, "bold"), (after_rule, "")]
         for line in rest:
-            yield [(" " * len(head[:_INDENT]), ""), (line, "")]
+            yield [(" " * _INDENT, ""), (line, "")]
         return
     yield [(f"  {word.upper():<9}", word), (finding.rule, "bold")]
     for line in wrap(finding.message, width - _INDENT):
@@ -85,7 +85,7 @@ def _finding(finding: Shown, width: int, brief: bool) -> Iterator[Line]:
         more = f"and {len(finding.lines) - _MOST_LINES:,} more lines; --format json lists all"
         yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (more, "dim")]
     for unsaid in finding.unsaid:
-        text = f"unsaid: {unsaid.key} is {unsaid.value} (profile {safe(unsaid.profile)})"
+        text = f"profile {safe(unsaid.profile)}: {unsaid.key} is {unsaid.value}"
         yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (cut(text, width - _INDENT - 7), "dim")]
 
 

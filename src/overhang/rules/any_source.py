@@ -64,7 +64,7 @@ entry vty 0-15:
     check users
     accept ssh
 user lena:
-    password hashed $6$quay$WZ2MNUWgZrcTSy4slXPkpnBaulSHPdsdiF0uYpH1p/mI.nJIUZWxyFqap08t7ZXvSRT/l01usBHQ3wzJqCrNg0
+    password hashed $5$quay$vP58D.x69fXG22h8.4FAAz3QZgKQPmppO6keEOdaoV.
 """,
     passes="""\
 device pier-rtr:
@@ -77,7 +77,7 @@ entry vty 0-15:
 sources office:
     allow 10.64.1.0/24
 user lena:
-    password hashed $6$quay$WZ2MNUWgZrcTSy4slXPkpnBaulSHPdsdiF0uYpH1p/mI.nJIUZWxyFqap08t7ZXvSRT/l01usBHQ3wzJqCrNg0
+    password hashed $5$quay$vP58D.x69fXG22h8.4FAAz3QZgKQPmppO6keEOdaoV.
 """,
     check=check,
     asks=True,

@@ -39,12 +39,12 @@ RULE = Rule(
 device pier-rtr:
 elevation 15:
     password readable "old rope"
-    password hashed $6$bow$6quCHd3qHj3HRr5C6Kur8OEL7avmaG48RGexXuNU08D/eef2jde81b/s3wWp59b94.SUURbntcYHscRuERd7j1
+    password hashed $5$bow$l/zrsKumO0W7r3kPtlwUv9bnn1rhJTmC2Y5zJQqJ3l9
 """,
     passes="""\
 device pier-rtr:
 elevation 15:
-    password hashed $6$bow$6quCHd3qHj3HRr5C6Kur8OEL7avmaG48RGexXuNU08D/eef2jde81b/s3wWp59b94.SUURbntcYHscRuERd7j1
+    password hashed $5$bow$l/zrsKumO0W7r3kPtlwUv9bnn1rhJTmC2Y5zJQqJ3l9
 """,
     check=check,
 )

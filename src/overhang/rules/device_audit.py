@@ -4,7 +4,7 @@ import datetime
 from typing import NamedTuple
 
 from overhang.login import Setting
-from overhang.profiles import show_value
+from overhang.profiles import KEYS
 from overhang.project import Project
 from overhang.rules import Case, audit
 from overhang.rules.model import Severity
@@ -81,7 +81,8 @@ def audit_sheet(
             continue
         lines = tuple(Quoted(origin.file, origin.line, sheet.quote(origin.line)) for origin in finding.lines)
         unsaid = tuple(
-            Unsaid(each.profile, each.key, show_value(setting.facts[each.key].value)) for each in finding.unsaid
+            Unsaid(each.profile, each.key, KEYS[each.key].show(setting.facts[each.key].value))
+            for each in finding.unsaid
         )
         shown.append(Shown(finding.rule, finding.severity, finding.message, lines, unsaid))
     facts = device.facts

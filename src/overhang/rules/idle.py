@@ -85,7 +85,7 @@ entry console:
     check users
     idle never
 user lena:
-    password hashed $6$quay$WZ2MNUWgZrcTSy4slXPkpnBaulSHPdsdiF0uYpH1p/mI.nJIUZWxyFqap08t7ZXvSRT/l01usBHQ3wzJqCrNg0
+    password hashed $5$quay$vP58D.x69fXG22h8.4FAAz3QZgKQPmppO6keEOdaoV.
 """,
     passes="""\
 device pier-rtr:
@@ -93,7 +93,7 @@ entry console:
     check users
     idle 5m
 user lena:
-    password hashed $6$quay$WZ2MNUWgZrcTSy4slXPkpnBaulSHPdsdiF0uYpH1p/mI.nJIUZWxyFqap08t7ZXvSRT/l01usBHQ3wzJqCrNg0
+    password hashed $5$quay$vP58D.x69fXG22h8.4FAAz3QZgKQPmppO6keEOdaoV.
 """,
     check=check,
     asks=True,

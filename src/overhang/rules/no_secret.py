@@ -67,16 +67,16 @@ device pier-rtr:
 entry console:
     check users
 user lena:
-    password hashed $6$quay$WZ2MNUWgZrcTSy4slXPkpnBaulSHPdsdiF0uYpH1p/mI.nJIUZWxyFqap08t7ZXvSRT/l01usBHQ3wzJqCrNg0
+    password hashed $5$quay$vP58D.x69fXG22h8.4FAAz3QZgKQPmppO6keEOdaoV.
 """,
     passes="""\
 device pier-rtr:
 entry console:
     check users
 elevation 15:
-    password hashed $6$bow$6quCHd3qHj3HRr5C6Kur8OEL7avmaG48RGexXuNU08D/eef2jde81b/s3wWp59b94.SUURbntcYHscRuERd7j1
+    password hashed $5$bow$l/zrsKumO0W7r3kPtlwUv9bnn1rhJTmC2Y5zJQqJ3l9
 user lena:
-    password hashed $6$quay$WZ2MNUWgZrcTSy4slXPkpnBaulSHPdsdiF0uYpH1p/mI.nJIUZWxyFqap08t7ZXvSRT/l01usBHQ3wzJqCrNg0
+    password hashed $5$quay$vP58D.x69fXG22h8.4FAAz3QZgKQPmppO6keEOdaoV.
 """,
     check=check,
     asks=True,

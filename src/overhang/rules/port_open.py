@@ -20,7 +20,8 @@ def check(case: Case) -> Iterator[Finding]:
             f"the {label} asks for nothing that a stranger would not know, so whoever reaches the port "
             f"is at level {reach.level}"
         )
-        lines, unsaid = proof_of(step for step in reach.result.trace if step.stage != "landing")
+        stages = ("arriving", "checking", "elevating") if reach.level == 15 else ("arriving", "checking")
+        lines, unsaid = proof_of(step for step in reach.result.trace if step.stage in stages)
         yield Finding(NAME, severity, message, lines, unsaid)
 
 
@@ -52,7 +53,7 @@ entry console:
 entry auxiliary:
     closed
 user lena:
-    password hashed $6$quay$WZ2MNUWgZrcTSy4slXPkpnBaulSHPdsdiF0uYpH1p/mI.nJIUZWxyFqap08t7ZXvSRT/l01usBHQ3wzJqCrNg0
+    password hashed $5$quay$vP58D.x69fXG22h8.4FAAz3QZgKQPmppO6keEOdaoV.
 """,
     check=check,
     asks=True,

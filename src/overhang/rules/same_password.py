@@ -86,7 +86,7 @@ entry vty 0-15:
     check password
     password masked ~2p2q4icplwbq
 elevation 15:
-    password hashed $6$bow$6quCHd3qHj3HRr5C6Kur8OEL7avmaG48RGexXuNU08D/eef2jde81b/s3wWp59b94.SUURbntcYHscRuERd7j1
+    password hashed $5$bow$l/zrsKumO0W7r3kPtlwUv9bnn1rhJTmC2Y5zJQqJ3l9
 """,
     check=check,
 )

@@ -54,7 +54,7 @@ entry console:
 device pier-rtr:
 entry console:
     check password
-    password hashed $6$quay$WZ2MNUWgZrcTSy4slXPkpnBaulSHPdsdiF0uYpH1p/mI.nJIUZWxyFqap08t7ZXvSRT/l01usBHQ3wzJqCrNg0
+    password hashed $5$quay$vP58D.x69fXG22h8.4FAAz3QZgKQPmppO6keEOdaoV.
 """,
     check=check,
 )

@@ -21,7 +21,7 @@ def mask(text: str) -> str:
 def unmask(masked: str) -> str:
     """The text behind ``masked``. Raises ValueError, without quoting anything, where it is not a masked form."""
     body = masked[1:]
-    if not masked.startswith("~") or body != body.lower() or "=" in body:
+    if not masked.isascii() or not masked.startswith("~") or body != body.lower() or "=" in body:
         raise ValueError("a masked password is ~ and lower-case base32 without padding")
     try:
         data = base64.b32decode(body.upper() + "=" * (-len(body) % 8))

@@ -41,6 +41,7 @@ _COSTS = re.compile(
     r"|\$scrypt\$ln=(?P<ln>\d+),r=(?P<r>\d+),p=(?P<p>\d+)\$"
     r"|\$argon2[id]{1,2}\$(?:v=\d+\$)?m=(?P<memory>\d+),t=(?P<passes>\d+),p=\d+\$"
 )
+_YESCRYPT = re.compile(r"\$y\$[./A-Za-z0-9]{1,12}\$[./A-Za-z0-9]{1,86}\$[./A-Za-z0-9]{43}")
 
 
 def scheme_of(text: str) -> str | None:
@@ -135,6 +136,8 @@ def _handler(name: str) -> Any:
 
 def _verify_with_system(text: str, typed: str) -> bool | None:
     """Ask the C library, which knows yescrypt on many systems; None where it does not or Python no longer offers it."""
+    if not _YESCRYPT.fullmatch(text) or "\0" in typed:
+        return None
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", DeprecationWarning)

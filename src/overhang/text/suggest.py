@@ -18,5 +18,5 @@ def _nearest(word: str, known: tuple[str, ...]) -> str | None:
     folded = {candidate.lower(): candidate for candidate in known}
     if word.lower() in folded:
         return folded[word.lower()]
-    close = difflib.get_close_matches(word.lower(), folded, n=1, cutoff=0.7)
+    close = difflib.get_close_matches(word.lower(), folded, n=1, cutoff=0.66)
     return folded[close[0]] if close else None
