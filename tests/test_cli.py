@@ -354,7 +354,7 @@ def test_what_is_expected(overhang: Run, write: Write, expect: str, code: int, e
         (["--via", "ssh", "--password-file", "none"], "none: cannot be read: No such file or directory"),
         (["--via", "ssh", "--password-env", "NONE"], "the environment has no variable NONE"),
         (["--via", "ssh", "--key", "quay.sheet"],
-         "quay.sheet: quay:: the key is not base64"),
+         "quay.sheet: expected a public key: TYPE BASE64 [COMMENT]"),
         ([], "the following arguments are required: --via (see overhang login --help)"),
     ],
 )  # fmt: skip

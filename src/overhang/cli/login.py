@@ -3,18 +3,21 @@
 import argparse
 import datetime
 import getpass
+import json
 import os
 import sys
+from collections.abc import Iterator
 from typing import Any
 
 from overhang.cli.files import Projects, Skipped, load_sheet
-from overhang.cli.main import CLEAN, FOUND, NOT_UNDERSTOOD, UserError
+from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width
 from overhang.device import Address, PublicKey, parse_address
 from overhang.login import Attempt, Result, Setting, decide, words
 from overhang.login.setting import PORTS
+from overhang.project import Project
 from overhang.sheet import Sheet
-from overhang.sheet.kinds import WAYS, base64_bytes, vty_range
+from overhang.sheet.kinds import WAYS, vty_range
 from overhang.text import did_you_mean
 
 _OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
@@ -26,7 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang login``."""
     add = parser.add_argument
     add("sheet", metavar="SHEET", help="the device's sheet")
-    add("--via", required=True, metavar="WAY", help=f"{', '.join(WAYS)}, snmp or door:NAME")
+    add("--via", metavar="WAY", help=f"{', '.join(WAYS)}, snmp or door:NAME")
     add("--from", dest="source", metavar="ADDRESS", help="the source address")
     add("--to", metavar="ADDRESS", help="the device's address that is tried")
     add("--name", help="the name given when one is asked for")
@@ -58,21 +61,32 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="OUTCOME",
         help="exit 1 unless it ends so: admitted, admitted:N, denied, dropped, refused, unknown",
     )
-    add("--format", choices=("text", "json"), default="text", help="text for people (default), or json")
+    add(
+        "--attempts",
+        metavar="FILE",
+        help="many attempts, one JSON object a line (- for standard input); writes a result line for each",
+    )
+    add("--format", choices=("text", "json", "jsonl"), help="text for people (default), or json; jsonl with --attempts")
     add("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
     add("--strict", action="store_true", help="exit 3 where a line or the profile was not understood")
 
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
+    if options.attempts is None and options.via is None:
+        raise UserError("the following arguments are required: --via (see overhang login --help)")
+    if (options.format == "jsonl") != (options.attempts is not None):
+        raise UserError("--attempts FILE and --format jsonl go together")
     expected = _expected(options.expect)
-    attempt = build_attempt(options)
+    attempt = build_attempt(options) if options.attempts is None else None
     try:
         sheet = load_sheet(options.sheet)
     except Skipped as problem:
         raise UserError(f"{problem.path}: {problem}") from None
     project = Projects(options.project).of(options.sheet)
     setting = Setting(sheet.device, project.profiles, all_read=sheet.fully_understood)
+    if attempt is None:
+        return _many(options, setting, project)
     _check_items(setting, attempt)
     attempt = attempt._replace(servers=project.servers)
     attempt, result = _converse(setting, attempt)
@@ -88,6 +102,48 @@ def run(options: argparse.Namespace) -> int:
         print(f"overhang: expected {options.expect}, and it is {_outcome(result)}", file=sys.stderr)
         return FOUND
     return CLEAN
+
+
+def _many(options: argparse.Namespace, setting: Setting, project: Project) -> int:
+    """Run a file of attempts; exit 2 where a line is none, 3 where the device is not understood and that is asked."""
+    from overhang.login.attempts import BadAttempt, Sequence, run_lines
+    from overhang.report.login_json import LineWriter
+
+    start = _moment(options.now)
+    if options.now is None:
+        start = start.replace(hour=0, minute=0, second=0, microsecond=0)
+    sequence = Sequence(setting, start, project.servers)
+    writer = LineWriter()
+    bad = 0
+    waiting: list[str] = []
+    most = 1 if options.attempts == "-" else 500
+    for answer in run_lines(sequence, _lines(options.attempts)):
+        if isinstance(answer, BadAttempt):
+            bad += 1
+            waiting.append(json.dumps({"error": str(answer)}) + "\n")
+        else:
+            waiting.append(writer.line(answer))
+        if len(waiting) >= most:
+            sys.stdout.write("".join(waiting))
+            waiting.clear()
+    sys.stdout.write("".join(waiting))
+    if bad:
+        print(
+            f"overhang: {options.attempts}: {bad} of the lines are no attempts; their results say why", file=sys.stderr
+        )
+        return FAILED
+    return NOT_UNDERSTOOD if options.strict and not setting.understood else CLEAN
+
+
+def _lines(path: str) -> Iterator[str]:
+    """The lines of a file of attempts, as they come."""
+    try:
+        with open(
+            0 if path == "-" else path, encoding="utf-8", errors="replace", newline="\n", closefd=path != "-"
+        ) as stream:
+            yield from stream
+    except OSError as error:
+        raise UserError(f"{path}: cannot be read: {error.strerror}") from None
 
 
 def show_login(sheet: Sheet, setting: Setting, attempt: Attempt, result: Result) -> None:
@@ -191,16 +247,15 @@ def _secrets(path: str | None, variable: str | None) -> tuple[str, ...]:
 def _public_key(path: str | None) -> PublicKey | None:
     if path is None:
         return None
+    from overhang.login.attempts import public_key
+
     try:
         with open(path, encoding="utf-8") as stream:
-            parts = stream.read(100_000).split()
+            return public_key(stream.read(100_000))
     except OSError as error:
         raise UserError(f"{path}: cannot be read: {error.strerror}") from None
-    except UnicodeDecodeError:
-        raise UserError(f"{path}: not UTF-8 text") from None
-    if len(parts) < 2:
-        raise UserError(f"{path}: expected a public key: TYPE BASE64 [COMMENT]")
-    return PublicKey(parts[0], _read(base64_bytes, parts[1], f"{path}:"))
+    except ValueError:
+        raise UserError(f"{path}: expected a public key: TYPE BASE64 [COMMENT]") from None
 
 
 def _expected(text: str | None) -> tuple[str, int | None] | None:

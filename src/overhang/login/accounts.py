@@ -257,9 +257,15 @@ def _rule(run: Run) -> tuple[Lock | LockRule | None, Because]:
 
 
 def _locked(run: Run, account: Account) -> Step | None:
-    if account.name not in run.failures.accounts:
+    unsure = account.name in run.failures.unsure
+    if account.name not in run.failures.accounts and not unsure:
         return None
     rule, origin = _rule(run)
+    if unsure and rule is not None:
+        doubt = Step(run.stage, words.UNSURE_LOCK, origin, (f"account {account.name} is locked",))
+        if run.asker.fork(("locked", account.name), (False, True), doubt):
+            return Step(run.stage, words.LOCKED, origin, (account.name, rule.failures))
+        return None
     if rule is None or not run.failures.account_locked(account.name, rule, run.attempt.at):
         return None
     return Step(run.stage, words.LOCKED, origin, (account.name, rule.failures))

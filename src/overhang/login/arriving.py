@@ -86,7 +86,13 @@ def unsaid_check(run: Run, entry: EntryView) -> Check:
 
 def _pause_lets_through(run: Run) -> bool:
     pause = run.setting.device.management.pause
-    if pause is None or not run.failures.paused(pause.value, run.attempt.at):
+    if pause is None:
+        return True
+    if None in run.failures.unsure:
+        doubt = Step(words.ARRIVING, words.UNSURE_LOCK, pause.origin, ("remote logins are paused",))
+        if not run.asker.fork("paused", (False, True), doubt):
+            return True
+    elif not run.failures.paused(pause.value, run.attempt.at):
         return True
     if pause.value.spared is not None:
         spared, step = run.allowed_from(Said(pause.value.spared, pause.origin), "the pause")

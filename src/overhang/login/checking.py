@@ -36,8 +36,7 @@ def check(run: Run, place: Place) -> Granted | None:
             return Granted(key) if key.verdict == "yes" else None
         by_key = _login_word(run) == "both"
     asked, origin = check_of(run, place)
-    limit_fact = _tries(run, place)
-    limit = run.settle(limit_fact, "unsaid-tries")
+    limit = run.settle(_tries(run, place), "unsaid-tries")
     label = _label(place)
     if by_key:
         asked = Check("both")

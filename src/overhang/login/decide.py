@@ -7,7 +7,7 @@ from overhang.login.arriving import arrive
 from overhang.login.asker import Asker, Doubt, PersonAsker
 from overhang.login.checking import check
 from overhang.login.elevating import elevate
-from overhang.login.failures import Failures
+from overhang.login.failures import Failures, joined
 from overhang.login.landing import land
 from overhang.login.result import Attempt, Result, Step
 from overhang.login.run import Run
@@ -15,6 +15,9 @@ from overhang.login.setting import Setting
 
 #: So many combinations of answers are followed; what is in doubt beyond them stays in doubt.
 _MOST_RUNS = 4_096
+
+#: And so many states of the failures are kept apart; beyond them what differs is unsure.
+_MOST_WORLDS = 64
 
 
 class End(NamedTuple):
@@ -62,16 +65,23 @@ class Decided(NamedTuple):
 
 def decide(setting: Setting, attempt: Attempt, worlds: list[Failures] | None = None) -> Decided:
     """How ``attempt`` ends on a device, after the failures that ``worlds`` tell of."""
+    if worlds is None:
+        worlds = [Failures()]
+    if len(worlds) == 1:  # nearly always: nothing is in doubt
+        asker = PersonAsker(attempt, setting)
+        ended = run_once(setting, attempt, asker, worlds[0].copy() if setting.counts else worlds[0])
+        if not asker.doubts:
+            return Decided(_told(setting, ended.end, ended.steps), [ended.failures])
     runs: list[Ended] = []
-    for failures in worlds or [Failures()]:
+    for failures in worlds:
         asker = PersonAsker(attempt, setting)
         while True:
             asker.restart()
             runs.append(run_once(setting, attempt, asker, failures.copy()))
             if not asker.doubts or len(runs) >= _MOST_RUNS or not asker.advance():
                 break
-    after = {ended.failures.key(): ended.failures for ended in runs}
-    return Decided(_result(setting, runs), list(after.values()))
+    after = list({ended.failures.key(): ended.failures for ended in runs}.values())
+    return Decided(_result(setting, runs), after if len(after) <= _MOST_WORLDS else [joined(after)])
 
 
 def _result(setting: Setting, runs: list[Ended]) -> Result:
@@ -108,8 +118,7 @@ def _told(setting: Setting, end: End, steps: list[Step]) -> Result:
         end.level,
         end.after_login,
         end.elevation,
-        last.origin,
-        last.reason,
+        last,
         setting.understood,
         tuple(steps),
     )
@@ -128,7 +137,9 @@ def _common(runs: list[Ended]) -> list[Step]:
 def _lock_in_doubt(runs: list[Ended]) -> Step:
     """The lock or pause that some runs meet and others do not: earlier answers in doubt are why."""
     steps = [step for ended in runs for step in ended.steps]
-    shut = next(step for step in steps if step.words in (words.LOCKED, words.PAUSED))
+    shut = next((step for step in steps if step.words in (words.LOCKED, words.PAUSED)), None)
+    if shut is None:
+        return Step(steps[-1].stage, words.TOO_MANY_DOUBTS, steps[-1].origin)
     what = f"account {shut.arguments[0]} is locked" if shut.words == words.LOCKED else "remote logins are paused"
     return Step(shut.stage, words.UNSURE_LOCK, shut.origin, (what,))
 

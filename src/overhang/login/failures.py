@@ -12,19 +12,25 @@ Times = tuple[float, ...]
 class Failures:
     """The times, in seconds since the sequence began, of the failures that still count."""
 
-    __slots__ = ("accounts", "remote")
+    __slots__ = ("accounts", "remote", "unsure")
 
-    def __init__(self, accounts: dict[str, Times] | None = None, remote: Times = ()) -> None:
+    def __init__(
+        self, accounts: dict[str, Times] | None = None, remote: Times = (), unsure: frozenset[str | None] = frozenset()
+    ) -> None:
         self.accounts = accounts or {}
         self.remote = remote
+        #: accounts (None: all remote logins together) of which nobody knows any more how often they failed
+        self.unsure = unsure
 
     def copy(self) -> "Failures":
         """The same, to be changed apart."""
-        return Failures(dict(self.accounts), self.remote)
+        return Failures(dict(self.accounts), self.remote, self.unsure)
 
-    def key(self) -> tuple[tuple[tuple[str, Times], ...], Times]:
+    def key(self) -> tuple[object, ...]:
         """What makes two of them equal."""
-        return tuple(sorted(self.accounts.items())), self.remote
+        if not self.accounts:
+            return (), self.remote, self.unsure
+        return tuple(sorted(self.accounts.items())), self.remote, self.unsure
 
     def account_locked(self, name: str, rule: Lock | LockRule, at: float) -> bool:
         """Whether the account is locked at time ``at``; an ended lock sets its count to zero."""
@@ -58,6 +64,17 @@ class Failures:
         """Count a wrong answer of a remote login."""
         if len(self.remote) < rule.failures:
             self.remote = _within(self.remote, rule.window, at)
+
+
+def joined(worlds: list[Failures]) -> Failures:
+    """One state for many that may hold: what they do not agree on is unsure from then on."""
+    first = worlds[0]
+    names = {name for world in worlds for name in world.accounts}
+    same = {name for name in names if all(world.accounts.get(name) == first.accounts.get(name) for world in worlds)}
+    unsure = {each for world in worlds for each in world.unsure} | (names - same)
+    if any(world.remote != first.remote for world in worlds):
+        unsure.add(None)
+    return Failures({name: first.accounts[name] for name in same}, first.remote, frozenset(unsure))
 
 
 def _within(times: Times, window: int | None, at: float) -> Times:

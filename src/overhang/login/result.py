@@ -90,14 +90,23 @@ class Result(NamedTuple):
 
     ``outcome`` is refused, dropped, denied, admitted or unknown. ``level`` is the final level, ``after_login`` the one
     before elevation, each None where there is none or it cannot be told. ``elevation`` is None where none was asked
-    for, else granted, denied or unknown.
+    for, else granted, denied or unknown. ``decided`` is the step that decided.
     """
 
     outcome: str
     level: int | None
     after_login: int | None
     elevation: str | None
-    decided_by: Because
-    reason: str
+    decided: Step
     understood: bool
     trace: tuple[Step, ...]
+
+    @property
+    def decided_by(self) -> Because:
+        """What decided."""
+        return self.decided.origin
+
+    @property
+    def reason(self) -> str:
+        """Why it ends so, in one sentence."""
+        return self.decided.reason

@@ -12,6 +12,9 @@ from overhang.login.setting import Setting
 from overhang.profiles import KEYS, UNKNOWN
 from overhang.text import Origin
 
+_step = tuple.__new__  # steps are made by the million; this is half the time of calling Step
+_NOTHING_ASKED: frozenset[str] = frozenset()
+
 
 class Run:
     """See the module. Each ``note`` adds a step; ``stop`` adds the last one and the outcome."""
@@ -25,22 +28,25 @@ class Run:
         self.failures = failures
         self.steps: list[Step] = []
         self.outcome = ""
-        self.asked: frozenset[str] = frozenset()
+        self.asked = _NOTHING_ASKED
         self.stage = words.CHECKING
 
     def note(self, stage: str, sentence: str, origin: Because, *arguments: Any) -> None:
         """Add a step."""
-        self.steps.append(Step(stage, sentence, origin, arguments))
+        self.steps.append(_step(Step, (stage, sentence, origin, arguments, "")))
 
     def offer(self, texts: tuple[str, ...], index: int) -> None:
         """The person turns to their next answer; what is asked for from now on is a new question."""
-        self.asked = self.asked & {"name"}
+        if "password" in self.asked:
+            self.asked = self.asked - {"password"}
         self.asker.offer(texts, index)
 
     def ask(self, what: str, sentence: str, origin: Because, *arguments: Any) -> None:
         """Note that a "name" or a "password" is asked for: the person sees one question each, whoever looks at it."""
-        self.steps.append(Step(self.stage, sentence, origin, arguments, "" if what in self.asked else what))
-        self.asked = self.asked | {what}
+        seen = what in self.asked
+        self.steps.append(_step(Step, (self.stage, sentence, origin, arguments, "" if seen else what)))
+        if not seen:
+            self.asked = self.asked | {what}
 
     def stop(self, outcome: str, stage: str, sentence: str, origin: Because, *arguments: Any) -> None:
         """Add the step that ends the attempt."""

@@ -114,6 +114,13 @@ class Setting:
         self.any_names = [account for account in self.accounts if account.any_name]
         self.factory = self._factory()
         self.guarded = bool(device.users)
+        #: whether failures may matter: some rule, known or not, locks accounts or pauses logins
+        self.counts = (
+            device.passwords.lock is not None
+            or device.management.pause is not None
+            or device.passwords.block.doubt is not None
+            or self.facts["unsaid-lock"].value is not None
+        )
         self.ports = {
             "console": self._entry(device.console, "console", None),
             "auxiliary": self._entry(device.auxiliary, "auxiliary port", None),

@@ -3,7 +3,9 @@
 import json
 from typing import Any
 
-from overhang.login import Because, FromAttempt, FromProfile, Result
+from overhang.login import Because, FromAttempt, FromProfile, Result, Step
+
+_MOST_KEPT = 50_000
 
 
 def origin_value(origin: Because) -> dict[str, Any]:
@@ -27,6 +29,43 @@ def result_value(result: Result) -> dict[str, Any]:
         "understood": result.understood,
         "trace": [{"stage": step.stage, "reason": step.reason, **origin_value(step.origin)} for step in result.trace],
     }
+
+
+class LineWriter:
+    """Results as JSON Lines. Steps recur, so their text is kept; results do not, so theirs is not."""
+
+    def __init__(self) -> None:
+        self._steps: dict[Step, str] = {}
+        self._decided: dict[Step, str] = {}
+
+    def line(self, result: Result) -> str:
+        """One result as a line, ended, as ``result_value`` has it."""
+        kept = self._steps
+        if len(kept) > _MOST_KEPT:
+            kept.clear()
+            self._decided.clear()
+        texts = []
+        for step in result.trace:
+            text = kept.get(step)
+            if text is None:
+                value = {"stage": step.stage, "reason": step.reason, **origin_value(step.origin)}
+                text = kept[step] = json.dumps(value, ensure_ascii=False)
+            texts.append(text)
+        decided = self._decided.get(result.decided)
+        if decided is None:
+            value = {"decided_by": origin_value(result.decided_by), "reason": result.reason}
+            decided = self._decided[result.decided] = json.dumps(value, ensure_ascii=False)[1:-1]
+        elevation = "null" if result.elevation is None else f'"{result.elevation}"'
+        return (
+            f'{{"outcome": "{result.outcome}", "level": {_number(result.level)}, '
+            f'"after_login": {_number(result.after_login)}, "elevation": {elevation}, {decided}, '
+            f'"understood": {"true" if result.understood else "false"}, '
+            f'"trace": [{", ".join(texts)}]}}\n'
+        )
+
+
+def _number(value: int | None) -> str:
+    return "null" if value is None else str(value)
 
 
 def login_json(result: Result) -> str:
