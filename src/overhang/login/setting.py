@@ -76,6 +76,13 @@ class EntryView(NamedTuple):
     closed: Said[bool] | None
     idle: Fact
 
+    @property
+    def likeness(self) -> tuple[object, ...]:
+        """All that tells this entry from another but its number: entries that share it are met in the same way."""
+        keyhole = self.keyhole._replace(label="") if self.keyhole is not None else None
+        label = self.label if self.number is None else ""
+        return (label, *self._replace(label="", number=None, keyhole=keyhole))
+
 
 class ServiceView(NamedTuple):
     """SSH, Telnet, HTTP, HTTPS, SNMP or another door made ready."""

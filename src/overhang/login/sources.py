@@ -39,6 +39,10 @@ class Sources:
         """Where the pieces of a family's address space begin; the first is 0."""
         return self._starts[family]
 
+    def answers(self, family: int) -> list[bool | None]:
+        """What the list says in each piece, in the order of ``starts``."""
+        return [self._answer(rule)[0] for rule in self._deciders[family]]
+
     def _answer(self, rule: int) -> tuple[bool | None, Origin]:
         said = self._rules[rule] if rule >= 0 else None
         if self.unread is not None and (said is None or said.origin.line > self.unread.line):

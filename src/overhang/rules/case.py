@@ -202,7 +202,7 @@ class Case:
         groups: list[Group] = []
         for view in self.vtys():
             number = view.number or 0
-            if groups and number == groups[-1].last + 1 and _alike(groups[-1].view, view):
+            if groups and number == groups[-1].last + 1 and groups[-1].view.likeness == view.likeness:
                 groups[-1] = groups[-1]._replace(last=number)
             else:
                 groups.append(Group(number, number, view))
@@ -270,13 +270,6 @@ class Case:
         for group in self.device.groups:
             items |= {f"server:{group}/{name}" for name in held.get(group, {"somebody": {}})}
         return frozenset(items)
-
-
-def _alike(one: EntryView, other: EntryView) -> bool:
-    unnumbered = other._replace(number=one.number, label=one.label)
-    if one.keyhole is not None and other.keyhole is not None:
-        unnumbered = unnumbered._replace(keyhole=other.keyhole._replace(label=one.keyhole.label))
-    return one == unnumbered
 
 
 def listed(words: list[str]) -> str:

@@ -1,0 +1,130 @@
+"""The asker that explores: it gives every answer to every question, and keeps what each answer needs.
+
+A run with this asker ends with a set of sources, a set of server states, and the items that the person used.
+The decision's code is the same that answers for one person.
+"""
+
+from collections.abc import Hashable, Sequence
+from typing import Any
+
+from overhang.login import words
+from overhang.login.asker import Asker, ServerAnswer
+from overhang.login.result import Because, FromAttempt, Step
+from overhang.login.setting import EntryView, Keyhole
+from overhang.login.sources import Sources
+from overhang.ways.items import Items
+from overhang.ways.space import Space
+
+_QUESTION = Step(words.CHECKING, "either", FromAttempt("knows"))
+_SOMETHING = "something that opens nothing"
+
+#: A name that no account has.
+NOBODY = "\0nobody"
+
+
+class Circumstances:
+    """What holds for all explorations of a device: its sources, its servers' states, its items of knowledge.
+
+    ``states`` lists the sets of servers that are down; a set of states is an integer with a bit for each.
+    """
+
+    def __init__(self, space: Space, states: list[frozenset[str]], items: Items, held: Any) -> None:
+        self.space = space
+        self.states = states
+        self.items = items
+        self.held = held
+        self.any_state = (1 << len(states)) - 1
+        every = frozenset().union(*states)
+        self._up = {
+            address: sum(1 << index for index, down in enumerate(states) if address not in down) for address in every
+        }
+
+    def up(self, address: str) -> int:
+        """The states in which a server is up."""
+        return self._up.get(address, self.any_state)
+
+
+class ExploringAsker(Asker):
+    """Answers every way. After a run, ``sources``, ``states``, ``needs`` and ``sure`` tell what it took."""
+
+    def __init__(self, around: Circumstances, lowest_free: int = 0) -> None:
+        super().__init__()
+        self._around = around
+        self._lowest_free = lowest_free
+        self.restart()
+
+    def restart(self) -> None:
+        """Begin another run with the answers that ``advance`` left."""
+        super().restart()
+        self.sources = self._around.space.everything
+        self.states = self._around.any_state
+        self.needs: set[int] = set()
+        self.sure = True
+
+    def fork(self, question: Hashable, options: Sequence[Any], step: Step) -> Any:
+        """As for any asker; a question that is not the explorer's own is in doubt, and so is what hangs on it."""
+        if step is not _QUESTION:
+            self.sure = False
+        return super().fork(question, options, step)
+
+    def _either(self, question: Hashable) -> bool:
+        return bool(self.fork(question, (True, False), _QUESTION))
+
+    def offer(self, texts: tuple[str, ...], index: int) -> None:
+        """Texts play no part: the person types something or nothing, as the question comes up."""
+
+    def offers_text(self) -> str | None:
+        return _SOMETHING if self._either("types") else None
+
+    def _knows(self, item: str) -> bool:
+        number = self._around.items.number(item)
+        if self._either(("item", number)):
+            self.needs.add(number)
+            return True
+        return False
+
+    def opens(self, keyhole: Keyhole) -> bool:
+        return self._around.items.can_be_known(keyhole) and self._knows(keyhole.item)
+
+    def holds_key(self, name: str) -> bool:
+        return self._knows(f"key:{name}")
+
+    def source_family(self) -> int:
+        return 4 if self._split_sources("family", self._around.space.family[4]) else 6
+
+    def source_in(self, sources: Sources) -> tuple[bool, Because]:
+        unsure = self._around.space.unsure(sources)
+        if unsure and self._split_sources(("unsure", sources.name), unsure):
+            step = Step(words.ARRIVING, words.UNSURE_UNREAD, sources.origin, (sources.name,))
+            return bool(self.fork(("list", sources.name), (True, False), step)), sources.origin
+        return self._split_sources(("list", sources.name), self._around.space.allowed(sources)), sources.origin
+
+    def _split_sources(self, question: Hashable, inside: int) -> bool:
+        found = self.sources & inside
+        if found and found != self.sources and not self._either(question):
+            found = 0
+        self.sources = found or self.sources & ~inside
+        return bool(found)
+
+    def is_up(self, address: str) -> bool:
+        up = self._around.up(address)
+        found = self.states & up
+        if found and found != self.states and not self._either(("up", address)):
+            found = 0
+        self.states = found or self.states & ~up
+        return bool(found)
+
+    def free(self, vtys: list[EntryView]) -> list[EntryView]:
+        return vtys[self._lowest_free :]
+
+    def server_says(self, group: str, name: str | None) -> ServerAnswer:
+        held = self._around.held
+        level = None
+        if name is None or name == NOBODY:
+            return ServerAnswer(False)
+        if held is not None:
+            account = held.get(group, {}).get(name)
+            if account is None:
+                return ServerAnswer(False)
+            level = account.get("level")
+        return ServerAnswer(self._knows(f"server:{group}/{name}"), level)

@@ -1,0 +1,99 @@
+"""Items of knowledge: which a device has, and which are one because their passwords are provably equal."""
+
+from overhang.login.setting import Keyhole, Setting
+from overhang.secrets import Form, Stored, plain_text, the_same
+
+_MOST_TRIES = 500
+
+
+class Items:
+    """The items of a device, numbered; provably equal ones have one number and all their names."""
+
+    def __init__(self, setting: Setting) -> None:
+        self._numbers: dict[str, int] = {}
+        self.names: list[list[str]] = []
+        self.stored: list[list[Stored | None]] = []
+        self.untried = 0
+        groups: dict[object, list[tuple[str, Stored | None]]] = {}
+        for item, stored in _keyholes(setting):
+            groups.setdefault(_likeness(item, stored), []).append((item, stored))
+        self._join_hashes(groups)
+        for account in setting.accounts:
+            for said in account.keys[:1]:
+                groups.setdefault(("key", tuple(sorted(each.value[:2] for each in account.keys))), []).append(
+                    (f"key:{account.name}", None)
+                )
+                del said
+        for members in groups.values():
+            for item, stored in members:
+                if item not in self._numbers:
+                    self._add(item, stored, members[0][0])
+
+    def _join_hashes(self, groups: dict[object, list[tuple[str, Stored | None]]]) -> None:
+        plains = [key for key in groups if isinstance(key, tuple) and key[0] == "plain"]
+        tries = 0
+        for key in [key for key in groups if isinstance(key, tuple) and key[0] == Form.HASHED.value]:
+            hashed = groups[key][0][1]
+            for plain in plains:
+                other = groups[plain][0][1]
+                tries += 1
+                if tries > _MOST_TRIES:
+                    self.untried += 1
+                elif hashed is not None and other is not None and the_same(hashed, other):
+                    groups[plain] += groups.pop(key)
+                    break
+
+    def _add(self, item: str, stored: Stored | None, first: str) -> None:
+        number = self._numbers.get(first)
+        if number is None:
+            number = len(self.names)
+            self.names.append([])
+            self.stored.append([])
+        self._numbers[item] = number
+        self.names[number].append(item)
+        self.stored[number].append(stored)
+
+    def number(self, item: str) -> int:
+        """The number of an item; one that is not the device's own (a server's) gets the next."""
+        found = self._numbers.get(item)
+        if found is None:
+            self._add(item, None, item)
+            found = self._numbers[item]
+        return found
+
+    def known_as(self, number: int) -> str:
+        """The item by all its names, ``a=b`` where several are one."""
+        return "=".join(sorted(self.names[number]))
+
+    def can_be_known(self, keyhole: Keyhole) -> bool:
+        """Whether knowing an item is what opens a keyhole: not so for a factory password, or an empty one."""
+        return bool(keyhole.item) and keyhole.stored.form not in (Form.FACTORY, Form.NONE)
+
+    def within(self, numbers: frozenset[int], knows: frozenset[str]) -> bool:
+        """Whether somebody who knows ``knows`` knows all these items, by any of their names."""
+        return all(any(name in knows for name in self.names[number]) for number in numbers)
+
+
+def _keyholes(setting: Setting) -> list[tuple[str, Stored | None]]:
+    device = setting.device
+    found: dict[str, Stored | None] = {}
+    for entry in (device.console, device.auxiliary, *device.vtys.values()):
+        if entry.password is not None:
+            found.setdefault(entry.item, entry.password.value)
+    for level, keyhole in setting.elevations.items():
+        found[f"elevation:{level}"] = keyhole.stored
+    for account in setting.accounts:
+        if account.keyhole is not None:
+            found[account.keyhole.item] = account.keyhole.stored
+    for number, said in enumerate(device.snmp.communities, 1):
+        found[f"community:{number}"] = said.value.password
+    return list(found.items())
+
+
+def _likeness(item: str, stored: Stored | None) -> object:
+    if stored is None or stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY):
+        return item
+    plain = plain_text(stored)
+    if plain:
+        return ("plain", plain)
+    return item if plain == "" else (stored.form.value, stored.text)

@@ -1,0 +1,182 @@
+"""The ways in as rows: for each smallest set of knowledge, from where, in which state of the servers, how high."""
+
+import datetime
+from collections.abc import Iterator, Mapping
+from itertools import combinations
+from typing import Any, NamedTuple
+
+from overhang.device import Address
+from overhang.login import Setting
+from overhang.login.setting import PORTS
+from overhang.ways.asker import Circumstances
+from overhang.ways.explore import Explorer, Path
+from overhang.ways.items import Items
+from overhang.ways.space import Space
+
+#: Up to so many servers every combination is looked at; beyond it each group is wholly up or wholly down.
+_MOST_SERVERS = 8
+_MOST_GROUPS = 8
+
+
+class Way(NamedTuple):
+    """One row. ``sources`` is a set of the space's classes, None at a port; ``states`` a set of server states.
+
+    ``to`` names the device's addresses that answer, None where the sheet states none or there is no network in between.
+    ``needs`` are numbers of items. ``sure`` is false where it hangs on something that nobody can tell.
+    """
+
+    via: str
+    sources: int | None
+    to: tuple[str, ...] | None
+    needs: frozenset[int]
+    after_login: int
+    level: int
+    states: int
+    sure: bool
+
+
+class WaysIn(NamedTuple):
+    """All ways into a device, worst first, and what their numbers stand for."""
+
+    ways: list[Way]
+    space: Space
+    items: Items
+    states: list[frozenset[str]]
+
+    def down(self, way: Way) -> list[list[str]]:
+        """The states of the servers in which a way holds, each the sorted addresses of those that are down."""
+        return [sorted(down) for index, down in enumerate(self.states) if way.states >> index & 1]
+
+    def always(self, way: Way) -> bool:
+        """Whether a way holds in every state of the servers."""
+        return way.states == (1 << len(self.states)) - 1
+
+    def forms(self, number: int) -> set[str]:
+        """In which forms that can be read off an item stands in the configuration: readable, masked, or neither."""
+        found = set()
+        for stored in self.items.stored[number]:
+            if stored is not None and (stored.readable or stored.masked):
+                found.add("readable" if stored.readable else "masked")
+        return found
+
+
+def find_ways(setting: Setting, moment: datetime.datetime, held: Mapping[str, Any] | None = None) -> WaysIn:
+    """Every way into a device at ``moment``; ``held`` tells what the AAA servers hold, if that is known."""
+    space, items = Space(setting), Items(setting)
+    states = server_states(setting)
+    around = Circumstances(space, states, items, held)
+    explorer = Explorer(setting, around, moment)
+    rows: list[Way] = []
+    for via in (*PORTS, *setting.services):
+        rows += _rows_of(explorer, via)
+    rows.sort(key=lambda way: _rank(way))
+    return WaysIn(rows, space, items, states)
+
+
+def server_states(setting: Setting) -> list[frozenset[str]]:
+    """The sets of servers that may be down together, as far as any method list asks them; the empty one first."""
+    device = setting.device
+    asked = {said.value.group for methods in device.lists.values() for said in methods.methods if said.value.group}
+    groups = [{each.value.address for each in device.groups[name].servers} for name in asked if name in device.groups]
+    servers = [{address} for address in sorted(set().union(*groups))]
+    if len(servers) > _MOST_SERVERS:
+        servers = sorted(groups, key=sorted)[:_MOST_GROUPS]
+    return [frozenset().union(*down) for size in range(len(servers) + 1) for down in combinations(servers, size)]
+
+
+def _rank(way: Way) -> tuple[object, ...]:
+    wide = 0 if way.sources is None else -way.sources.bit_count()
+    return (
+        -way.level,
+        len(way.needs),
+        not way.sure,
+        way.via in PORTS,
+        wide,
+        way.via,
+        sorted(way.needs),
+        -way.after_login,
+    )
+
+
+def _rows_of(explorer: Explorer, via: str) -> Iterator[Way]:
+    setting = explorer.setting
+    destinations: list[tuple[str | None, Address | None]] = [(None, None)]
+    if via not in PORTS and setting.addresses:
+        known = [own for own in setting.addresses if own.prefix is not None]
+        destinations = [(own.label, Address(own.prefix.family, own.prefix.host)) for own in known if own.prefix]
+        if len(known) < len(setting.addresses):
+            destinations.append(("unknown", None))
+    merged: dict[tuple[Any, ...], list[str]] = {}
+    by_arrival: dict[object, list[tuple[Any, ...]]] = {}
+    for label, destination in destinations:
+        arrivals = explorer.arrivals(via, destination)
+        if label == "unknown":
+            arrivals = [path for path in arrivals if not path.sure]
+        key = tuple(path._replace(result=id(path.result.entry) if path.result.entry else 0) for path in arrivals)
+        if key not in by_arrival:
+            by_arrival[key] = list(_split(explorer, _reduce(explorer, arrivals)))
+        for row in by_arrival[key]:
+            merged.setdefault(row, []).append(label or "")
+    for (needs, level, after, sure, sources, states), labels in merged.items():
+        to = tuple(labels) if labels != [""] else None
+        yield Way(via, None if via in PORTS else sources, to, needs, after, level, states, sure)
+
+
+Key = tuple[frozenset[int], int, int, bool]
+
+
+def _reduce(explorer: Explorer, arrivals: list[Path]) -> dict[Key, int]:
+    """For each smallest set of knowledge and what it reaches, where it holds: pairs of state and source as bits."""
+    around = explorer.around
+    width = around.space.everything.bit_length()
+    regions: dict[Key, int] = {}
+
+    def add(needs: frozenset[int], level: int, after: int, sure: bool, sources: int, states: int) -> None:
+        if sources and states:
+            spread = sum(1 << (index * width) for index in range(len(around.states)) if states >> index & 1)
+            key = (needs, level, after, sure)
+            regions[key] = regions.get(key, 0) | spread * sources
+
+    for arrival in arrivals:
+        for landing in explorer.landings(arrival.result):
+            sources, states = arrival.sources & landing.sources, arrival.states & landing.states
+            sure = arrival.sure and landing.sure
+            add(landing.needs, landing.result, landing.result, sure, sources, states)
+            for up in explorer.elevated(arrival.result, landing.result):
+                add(
+                    landing.needs | up.needs,
+                    up.result,
+                    landing.result,
+                    sure and up.sure,
+                    sources & up.sources,
+                    states & up.states,
+                )
+    kept: dict[Key, int] = {}
+    for key in sorted(regions, key=lambda key: (len(key[0]), -key[1], not key[3], -key[2])):
+        needs, level, _, sure = key
+        region = regions[key]
+        for (other, higher, _, certain), covered in kept.items():
+            if other <= needs and higher >= level and (certain or not sure):
+                region &= ~covered
+        if region:
+            kept[key] = region
+    return kept
+
+
+def _split(explorer: Explorer, regions: dict[Key, int]) -> Iterator[tuple[Any, ...]]:
+    """Each region as rows: for each set of sources the set of states in which it is that one."""
+    width = explorer.around.space.everything.bit_length()
+    everything = explorer.around.space.everything
+    for (needs, level, after, sure), region in regions.items():
+        by_sources: dict[int, int] = {}
+        for index in range(len(explorer.around.states)):
+            sources = region >> (index * width) & everything
+            if sources:
+                by_sources[sources] = by_sources.get(sources, 0) | 1 << index
+        for sources, states in by_sources.items():
+            yield needs, level, after, sure, sources, states
+
+
+def reader_of_backups(found: WaysIn) -> frozenset[str]:
+    """The items that a reader of the configuration knows: those that stand in it readable or masked."""
+    return frozenset(name for number, names in enumerate(found.items.names) if found.forms(number) for name in names)
