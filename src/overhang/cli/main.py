@@ -28,9 +28,12 @@ class Command(NamedTuple):
 COMMANDS = {
     "audit": Command("audit", "find what is wrong with the management access of devices"),
     "demo": Command("demo", "lay out a made-up network and show the main job on it"),
+    "expect": Command("expect", "check what the project file expects: who gets in, and who does not"),
     "login": Command("login", "simulate one login and show what decides it"),
     "password": Command("password", "make or open the stored form of a password"),
+    "profiles": Command("profiles", "show what a profile means by what is left unsaid"),
     "rules": Command("rules", "list the rules of the audit, or explain one"),
+    "ways": Command("ways", "show every way in, and the least one needs to know for it"),
 }
 
 

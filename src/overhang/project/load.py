@@ -5,9 +5,10 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
-from overhang.device import parse_prefix
+from overhang.device import parse_address, parse_prefix
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
 from overhang.profiles.model import BadProfile
+from overhang.project.claims import read_claims
 from overhang.project.model import Person, Project, Thresholds
 from overhang.text import did_you_mean
 
@@ -86,6 +87,8 @@ class _Reader:
 
     def project(self, table: Mapping[str, Any]) -> Project:
         readers: dict[str, Callable[[Any], Any]] = {
+            "states": self.states,
+            "expect": lambda value: value,
             "thresholds": self.thresholds,
             "networks": self.networks,
             "people": self.people,
@@ -93,8 +96,13 @@ class _Reader:
             "profiles": self.profiles,
         }
         self.known(table, readers, "")
-        fields = {key: readers[key](self.table(value, key)) for key, value in table.items()}
+        fields = {
+            key: readers[key](value if key == "expect" else self.table(value, key)) for key, value in table.items()
+        }
+        states = fields.pop("states", {})
+        claims = fields.pop("expect", [])
         project = Project(file=self.path, **fields)
+        project = project._replace(claims=read_claims(claims, project, states, self.bad))
         places = {*project.networks, "console", "auxiliary"}
         for person in project.people.values():
             for place in person.sits:
@@ -141,6 +149,16 @@ class _Reader:
             knows = self.texts(person.get("knows", []), f"{where}.knows")
             people[name] = Person(name, knows, account, self.texts(person.get("sits", []), f"{where}.sits"))
         return people
+
+    def states(self, table: Mapping[str, Any]) -> Mapping[str, frozenset[str]]:
+        """Named states of the servers: the addresses of those that are down."""
+        states = {}
+        for name, value in table.items():
+            try:
+                states[name] = frozenset(str(parse_address(text)) for text in self.texts(value, f"states.{name}"))
+            except ValueError as wrong:
+                raise self.bad(f"states.{name}", str(wrong)) from None
+        return states
 
     def servers(self, table: Mapping[str, Any]) -> Mapping[str, Any]:
         for group, accounts in table.items():

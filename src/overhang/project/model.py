@@ -26,6 +26,28 @@ class Person(NamedTuple):
     sits: tuple[str, ...] = ()
 
 
+class Claim(NamedTuple):
+    """Something that should be so. ``who`` are people, or empty for anybody, whatever they know.
+
+    ``reaches``: the level that they must reach; ``below``: the level that they must stay under (0: not get in at all);
+    one of the two may be None. ``sources`` are prefixes (None: where the person sits; for anybody, anywhere), and
+    ``anywhere`` stands for all addresses. ``servers`` are those that are down, or "up", "down" (all) or "any".
+    ``names``, ``kinds`` and ``sites`` choose devices by patterns; an empty one chooses all.
+    """
+
+    say: str
+    who: tuple[str, ...]
+    via: tuple[str, ...]
+    reaches: int | None
+    below: int | None
+    sources: tuple[Prefix, ...] | None
+    anywhere: bool
+    servers: str | frozenset[str]
+    names: tuple[str, ...]
+    kinds: tuple[str, ...]
+    sites: tuple[str, ...]
+
+
 class Project(NamedTuple):
     """A project file, or the defaults where there is none (``file`` is "" then).
 
@@ -38,3 +60,4 @@ class Project(NamedTuple):
     people: Mapping[str, Person] = {}
     servers: Mapping[str, Mapping[str, Mapping[str, Any]]] | None = None
     profiles: Mapping[str, Profile] = BUILTIN
+    claims: tuple[Claim, ...] = ()

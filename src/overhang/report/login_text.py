@@ -18,7 +18,7 @@ def login_lines(sheet: Sheet, setting: Setting, attempt: Attempt, result: Result
     """The report on one login."""
     verdict, detail = _verdict(result, attempt)
     yield [(verdict, _STYLES[result.outcome]), (detail, "")]
-    for line in wrap(f"because {result.reason} ({_where(result.decided_by)})", width - 2):
+    for line in wrap(f"because {result.reason} ({where(result.decided_by)})", width - 2):
         yield [("  " + line, "")]
     if not result.understood:
         yield [("  the device was not fully understood; overhang audit shows what was not", "medium")]
@@ -91,7 +91,7 @@ def _rows(sheet: Sheet, attempt: Attempt, result: Result) -> Iterator[Row]:
         elif step.stage == words.LANDING:
             level = result.after_login
             lived = [("you are in" + (f", at level {level}" if level is not None else ""), "good")]
-        yield lived, step.reason, _where(step.origin)
+        yield lived, step.reason, where(step.origin)
     if greeted and not elevating and result.outcome == "admitted":
         yield from _banner(sheet, "after-login")
     yield _end(result, attempt), "", ""
@@ -115,7 +115,7 @@ def _banner(sheet: Sheet, which: str) -> Iterator[Row]:
     banner = sheet.device.banners.get(which)
     if banner is None or banner.block.origin is None:
         return
-    because, origin = f"banner {which}", _where(banner.block.origin)
+    because, origin = f"banner {which}", where(banner.block.origin)
     for text in banner.lines:
         for part in wrap(text, _LEFT) if text.strip() else []:
             yield [(part, "code")], because, origin
@@ -155,7 +155,8 @@ def _row(lived: Line, because: str, origin: str, right: int) -> Iterator[Line]:
         yield [("  ", ""), *left, (pad, ""), (" │ ", "dim"), (line, ""), *tail]
 
 
-def _where(origin: Because) -> str:
+def where(origin: Because) -> str:
+    """Where a step comes from, in words."""
     if isinstance(origin, FromProfile):
         return f"profile {origin.profile}: {origin.key}"
     if isinstance(origin, FromAttempt):

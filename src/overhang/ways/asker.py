@@ -12,6 +12,7 @@ from overhang.login.asker import Asker, ServerAnswer
 from overhang.login.result import Because, FromAttempt, Step
 from overhang.login.setting import EntryView, Keyhole
 from overhang.login.sources import Sources
+from overhang.secrets import Form
 from overhang.ways.items import Items
 from overhang.ways.space import Space
 
@@ -45,11 +46,15 @@ class Circumstances:
 
 
 class ExploringAsker(Asker):
-    """Answers every way. After a run, ``sources``, ``states``, ``needs`` and ``sure`` tell what it took."""
+    """Answers every way. After a run, ``sources``, ``states``, ``needs`` and ``sure`` tell what it took.
 
-    def __init__(self, around: Circumstances, lowest_free: int = 0) -> None:
+    ``placed`` is false at a port, where nobody comes from an address: a list that does not treat all alike is in doubt.
+    """
+
+    def __init__(self, around: Circumstances, lowest_free: int = 0, *, placed: bool = True) -> None:
         super().__init__()
         self._around = around
+        self._placed = placed
         self._lowest_free = lowest_free
         self.restart()
 
@@ -84,7 +89,9 @@ class ExploringAsker(Asker):
         return False
 
     def opens(self, keyhole: Keyhole) -> bool:
-        return self._around.items.can_be_known(keyhole) and self._knows(keyhole.item)
+        if keyhole.stored.form is Form.FACTORY:
+            return self.offers_text() is not None
+        return keyhole.stored.form is not Form.NONE and self._knows(keyhole.item)
 
     def holds_key(self, name: str) -> bool:
         return self._knows(f"key:{name}")
@@ -93,6 +100,12 @@ class ExploringAsker(Asker):
         return 4 if self._split_sources("family", self._around.space.family[4]) else 6
 
     def source_in(self, sources: Sources) -> tuple[bool, Because]:
+        alike = None if self._placed else sources.alike()
+        if alike is not None and alike[0] is not None:
+            return alike[0], alike[1]
+        if not self._placed:
+            step = Step(words.ARRIVING, words.UNSURE_SOURCE, FromAttempt("from"), (sources.name,))
+            return bool(self.fork(("list", sources.name), (True, False), step)), FromAttempt("from")
         unsure = self._around.space.unsure(sources)
         if unsure and self._split_sources(("unsure", sources.name), unsure):
             step = Step(words.ARRIVING, words.UNSURE_UNREAD, sources.origin, (sources.name,))

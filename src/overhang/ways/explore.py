@@ -98,7 +98,7 @@ class Explorer:
     def _explore_landings(self, place: Place) -> Iterator[Path]:
         for name in self.names(place.via):
             attempt = Attempt(place.via, self.moment, name=name, ssh_versions=(1, 2))
-            asker = ExploringAsker(self.around)
+            asker = ExploringAsker(self.around, placed=place.service is not None)
             named = place.via == "ssh" or bool(self.setting.any_names)
             while True:
                 asker.restart()
@@ -128,7 +128,7 @@ class Explorer:
         for wanted in self._levels_wanted(place, before):
             for name in self.names(place.via):
                 attempt = Attempt(place.via, self.moment, name=name, elevate=wanted)
-                asker = ExploringAsker(self.around)
+                asker = ExploringAsker(self.around, placed=place.service is not None)
                 named = bool(self.setting.any_names)
                 while True:
                     asker.restart()

@@ -1,6 +1,6 @@
 """Items of knowledge: which a device has, and which are one because their passwords are provably equal."""
 
-from overhang.login.setting import Keyhole, Setting
+from overhang.login.setting import Setting
 from overhang.secrets import Form, Stored, plain_text, the_same
 
 _MOST_TRIES = 500
@@ -64,10 +64,6 @@ class Items:
     def known_as(self, number: int) -> str:
         """The item by all its names, ``a=b`` where several are one."""
         return "=".join(sorted(self.names[number]))
-
-    def can_be_known(self, keyhole: Keyhole) -> bool:
-        """Whether knowing an item is what opens a keyhole: not so for a factory password, or an empty one."""
-        return bool(keyhole.item) and keyhole.stored.form not in (Form.FACTORY, Form.NONE)
 
     def within(self, numbers: frozenset[int], knows: frozenset[str]) -> bool:
         """Whether somebody who knows ``knows`` knows all these items, by any of their names."""

@@ -1,0 +1,42 @@
+"""Show the profiles side by side, or one of them: what each means by what a sheet leaves unsaid."""
+
+import argparse
+
+from overhang.cli.files import Projects
+from overhang.cli.main import CLEAN, UserError
+from overhang.cli.terminal import show, width
+from overhang.profiles import KEYS, Profile
+from overhang.report.lines import Line, cut, safe
+from overhang.text import did_you_mean
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The options of ``overhang profiles``."""
+    parser.add_argument("profile", nargs="?", metavar="PROFILE", help="the profile to show; all are listed without it")
+    parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Do it."""
+    profiles = Projects(options.project).of("./").profiles
+    if options.profile is None:
+        widest = max(map(len, profiles))
+        show([[(f"{name:<{widest}}", "bold"), (f"  {safe(each.about)}", "")] for name, each in profiles.items()])
+        return CLEAN
+    profile = profiles.get(options.profile)
+    if profile is None:
+        near = did_you_mean(options.profile, profiles)
+        hint = f"did you mean {near}?" if near else f"known here: {', '.join(profiles)}"
+        raise UserError(f"no profile is called {options.profile}; {hint}")
+    show(_lines(profile))
+    return CLEAN
+
+
+def _lines(profile: Profile) -> list[Line]:
+    lines: list[Line] = [[(safe(profile.name), "bold"), (f": {safe(profile.about)}", "")], []]
+    values = {key: KEYS[key].show(profile.values[key]) for key in KEYS}
+    keys, widest = max(map(len, KEYS)), max(map(len, values.values()))
+    for key, value in values.items():
+        about = cut(KEYS[key].about, max(20, width() - keys - widest - 4))
+        lines.append([(f"{key:<{keys}}  ", ""), (f"{value:<{widest}}", "said"), (f"  {about}", "dim")])
+    return lines

@@ -1,0 +1,136 @@
+"""Show every way into devices: from where, what one needs to know, and how much power it gives, worst first."""
+
+import argparse
+import datetime
+import sys
+
+from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet
+from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
+from overhang.cli.terminal import show, width
+from overhang.device import Address, parse_address
+from overhang.login import Setting
+from overhang.login.setting import PORTS
+from overhang.project import Project
+from overhang.report.ways_text import DeviceWays, ways_lines
+from overhang.sheet.kinds import WAYS, moment
+from overhang.text import did_you_mean
+from overhang.ways import Way, WaysIn, find_ways, reader_of_backups
+
+READER = "reader-of-backups"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The options of ``overhang ways``."""
+    add = parser.add_argument
+    add("paths", nargs="+", metavar="PATH", help="a sheet, or a folder to search for *.sheet files")
+    add("--to", type=int, metavar="N", help="only ways that reach level N or above")
+    add("--from", dest="source", metavar="ADDRESS", help="only remote ways that an address can take")
+    add("--via", metavar="WAY", help=f"only one way: {', '.join(WAYS)}, snmp or door:NAME")
+    add(
+        "--person",
+        metavar="NAME",
+        help=f"only what a person of the project file can do; {READER} knows what can be read off the configuration",
+    )
+    add("--now", metavar="DATE", help="the moment that accounts' ends are judged by (default: the clock's)")
+    add("--format", choices=("text", "json"), default="text", help="text for people (default), or json")
+    add("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+    add("--strict", action="store_true", help="exit 3 where a line or a profile was not understood")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Do it."""
+    source = _checked(options)
+    projects = Projects(options.project)
+    now = read_moment(options.now)
+    devices: list[DeviceWays] = []
+    unreadable: list[tuple[str, str]] = []
+    for path in find_sheets(options.paths):
+        if isinstance(path, Skipped):
+            unreadable.append((path.path, str(path)))
+            continue
+        try:
+            sheet = load_sheet(path)
+        except Skipped as problem:
+            unreadable.append((path, str(problem)))
+            continue
+        project = projects.of(path)
+        setting = Setting(sheet.device, project.profiles, all_read=sheet.fully_understood)
+        found = find_ways(setting, now, project.servers)
+        ways = [way for way in found.ways if _wanted(found, way, options, source)]
+        if options.person is not None:
+            ways = [way for way in ways if _can(found, way, options.person, project, path)]
+        devices.append(DeviceWays(sheet.device.name, path, found, ways, setting.understood))
+    devices.sort(key=_rank)
+    if options.format == "json":
+        from overhang.report.ways_json import ways_json
+
+        sys.stdout.write(ways_json(devices, unreadable))
+    else:
+        show(ways_lines(devices, len(unreadable), width()))
+    for file, error in unreadable:
+        print(f"overhang: {file}: {error}", file=sys.stderr)
+    if unreadable:
+        return FAILED
+    return NOT_UNDERSTOOD if options.strict and not all(device.understood for device in devices) else CLEAN
+
+
+def _checked(options: argparse.Namespace) -> Address | None:
+    if options.to is not None and not 0 <= options.to <= 15:
+        raise UserError(f"--to {options.to}: a level is a number from 0 to 15")
+    via = options.via
+    if via is not None and via not in (*WAYS, "snmp") and not via.startswith("door:"):
+        near = did_you_mean(via, [*WAYS, "snmp"])
+        raise UserError(f"--via {via}: " + (f"did you mean {near}?" if near else "no such way"))
+    if options.source is None:
+        return None
+    try:
+        return parse_address(options.source)
+    except ValueError as wrong:
+        raise UserError(f"--from {options.source}: {wrong}") from None
+
+
+def read_moment(text: str | None) -> datetime.datetime:
+    """A moment that an option gives, else the clock's. Raises UserError."""
+    if text is None:
+        return datetime.datetime.now(datetime.UTC)
+    try:
+        found: datetime.datetime = moment(text)
+    except ValueError as wrong:
+        raise UserError(f"--now {text}: {wrong}") from None
+    return found
+
+
+def _wanted(found: WaysIn, way: Way, options: argparse.Namespace, source: Address | None) -> bool:
+    if options.to is not None and way.level < options.to:
+        return False
+    if options.via is not None and way.via != options.via:
+        return False
+    if source is None:
+        return True
+    return way.sources is not None and bool(
+        way.sources & found.space.holding(source.family, source.value, source.value)
+    )
+
+
+def _can(found: WaysIn, way: Way, name: str, project: Project, path: str) -> bool:
+    """Whether a person knows enough for a way, and sits where it can be taken."""
+    if name == READER:
+        return found.items.within(way.needs, reader_of_backups(found))
+    person = project.people.get(name)
+    if person is None:
+        near = did_you_mean(name, [*project.people, READER])
+        hint = f"did you mean {near}?" if near else f"known here: {', '.join([*project.people, READER])}"
+        raise UserError(f"--person {name}: nobody in the project file of {path} is called so; {hint}")
+    if not found.items.within(way.needs, frozenset(person.knows)):
+        return False
+    if not person.sits:
+        return True
+    if way.sources is None or way.via in PORTS:
+        return way.via in person.sits
+    networks = [prefix for place in person.sits for prefix in project.networks.get(place, ())]
+    return any(way.sources & found.space.holding(each.family, each.low, each.high) for each in networks)
+
+
+def _rank(device: DeviceWays) -> tuple[object, ...]:
+    worst = min(((len(way.needs), -way.level) for way in device.ways), default=(99, 0))
+    return (*worst, device.name, device.file)

@@ -1,0 +1,48 @@
+"""The ways in for programs."""
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from overhang import __version__
+from overhang.report.ways_text import DeviceWays
+from overhang.ways import Way, WaysIn
+
+
+def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str]]) -> str:
+    """The report as JSON; docs/output.md describes it."""
+    value = {
+        "overhang": __version__,
+        "devices": [
+            {
+                "name": device.name,
+                "file": device.file,
+                "understood": device.understood,
+                "ways": [way_value(device.found, way) for way in device.ways],
+                "written": written(device.found),
+            }
+            for device in devices
+        ],
+        "unreadable": [{"file": file, "error": error} for file, error in unreadable],
+    }
+    return json.dumps(value, indent=2, ensure_ascii=False) + "\n"
+
+
+def way_value(found: WaysIn, way: Way) -> dict[str, Any]:
+    """One row."""
+    return {
+        "via": way.via,
+        "from": None if way.sources is None else found.space.prefixes(way.sources),
+        "to": None if way.to is None else list(way.to),
+        "needs": sorted(found.items.known_as(number) for number in way.needs),
+        "after_login": way.after_login,
+        "level": way.level,
+        "servers_down": found.down(way),
+        "sure": way.sure,
+    }
+
+
+def written(found: WaysIn) -> dict[str, str]:
+    """The items that a reader of the configuration knows, and how they stand there."""
+    forms = {found.items.known_as(number): found.forms(number) for number in range(len(found.items.names))}
+    return {item: "readable" if "readable" in kinds else "masked" for item, kinds in sorted(forms.items()) if kinds}

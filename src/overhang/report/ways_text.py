@@ -1,0 +1,156 @@
+"""The ways in for people: a table for each device, worst first."""
+
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from overhang.login.setting import LABELS
+from overhang.report.lines import Line, count, cut, safe, wrap
+from overhang.ways import Way, WaysIn
+
+_MOST_PREFIXES = 3
+
+
+class DeviceWays(NamedTuple):
+    """The ways into one device that were asked for. ``understood`` is false where a line was not read."""
+
+    name: str
+    file: str
+    found: WaysIn
+    ways: list[Way]
+    understood: bool
+
+
+def ways_lines(devices: Sequence[DeviceWays], unreadable: int, width: int) -> Iterator[Line]:
+    """The whole report."""
+    yield _verdict(devices)
+    yield []
+    for device in devices:
+        yield [(cut(device.name, 40), "bold"), ("  " + cut(device.file, width - len(device.name) - 4), "dim")]
+        if not device.understood:
+            yield [("  not fully understood; overhang audit shows what was not", "medium")]
+        if not device.ways:
+            yield [("  no way in", "good")]
+        else:
+            yield from _table(device, width)
+        yield []
+    yield [(summary(devices, unreadable), "")]
+
+
+def _verdict(devices: Sequence[DeviceWays]) -> Line:
+    open_ones = [device for device in devices if any(not way.needs for way in device.ways)]
+    if open_ones:
+        top = max(way.level for device in open_ones for way in device.ways if not way.needs)
+        where = f"{safe(open_ones[0].name)}" if len(open_ones) == 1 else count(len(open_ones), "device")
+        return [("Somebody who knows nothing gets in", "high"), (f" at {where}, to level {top}", "bold")]
+    if any(device.ways for device in devices):
+        return [("Nobody gets in without knowing something", "good")]
+    return [("No way in", "good")]
+
+
+def _table(device: DeviceWays, width: int) -> Iterator[Line]:
+    rows = [_cells(device.found, way) for way in device.ways]
+    with_state = any(row[4] for row in rows)
+    via = max(3, *(len(row[0]) for row in rows))
+    source = min(33 if with_state else 39, max(12, *(len(line) for row in rows for line in row[1])))
+    state = min(24, max(len(row[4]) for row in rows)) if with_state else 0
+    needs = width - via - source - state - 2 - 4 - 8 - (2 if with_state else 0)
+    head = f"  {'way':<{via}}  {'from':<{source}}  {'the least one needs to know':<{needs}}  level"
+    yield [(head + (f"    {'servers':<{state}}" if with_state else ""), "bold")]
+    for (word, sources, known, level, when), way in zip(rows, device.ways, strict=True):
+        columns = [[word], sources, wrap(known, needs), [level], wrap(when, state) if when else [""]]
+        for place in range(max(map(len, columns))):
+            part = [column[place] if place < len(column) else "" for column in columns]
+            style = ("high" if way.level == 15 else "medium") if not way.needs else ""
+            yield [
+                (f"  {part[0]:<{via}}  {cut(part[1], source):<{source}}  ", ""),
+                (f"{part[2]:<{needs}}", style),
+                (f"  {part[3]:>5}", "bold" if way.level == 15 else ""),
+                (f"    {part[4]}" if with_state else "", "dim"),
+            ]
+
+
+def _cells(found: WaysIn, way: Way) -> tuple[str, list[str], str, str, str]:
+    label = LABELS.get(way.via, way.via.removeprefix("door:"))
+    level = str(way.level) if way.level == way.after_login else f"{way.after_login} > {way.level}"
+    known = needs_phrase(found, way)
+    if not way.sure:
+        known += " (can't tell for sure)"
+    return label, _sources(found, way), known, level, states_phrase(found, way)
+
+
+def _sources(found: WaysIn, way: Way) -> list[str]:
+    if way.sources is None:
+        return ["at the port"]
+    prefixes = found.space.prefixes(way.sources)
+    if prefixes == ["0.0.0.0/0", "::/0"]:
+        lines = ["anywhere"]
+    else:
+        names = {"0.0.0.0/0": "anywhere IPv4", "::/0": "anywhere IPv6"}
+        lines = [names.get(prefix, prefix) for prefix in prefixes[:_MOST_PREFIXES]]
+        if len(prefixes) > _MOST_PREFIXES:
+            lines.append(f"and {len(prefixes) - _MOST_PREFIXES} more")
+    if way.to is not None:
+        lines.append("to " + ", ".join(way.to[:2]) + (f" and {len(way.to) - 2} more" if len(way.to) > 2 else ""))
+    return lines
+
+
+def needs_phrase(found: WaysIn, way: Way) -> str:
+    """What one needs to know, in words."""
+    if not way.needs:
+        return "nothing"
+    parts = [item_phrase(found, number) for number in sorted(way.needs, key=lambda number: _order(found, number))]
+    return " and ".join(parts)
+
+
+def _order(found: WaysIn, number: int) -> tuple[bool, str]:
+    name = found.items.names[number][0]
+    return name.startswith("elevation:"), name
+
+
+def item_phrase(found: WaysIn, number: int) -> str:
+    """One item in words, with how it stands in the configuration where that gives it away."""
+    names = sorted(found.items.names[number])
+    phrase = " = ".join(_phrase(name) for name in names)
+    forms = found.forms(number)
+    if forms:
+        phrase += f", {'readable' if 'readable' in forms else 'masked'} in the configuration"
+    return phrase
+
+
+def _phrase(item: str) -> str:
+    kind, _, name = item.partition(":")
+    name = safe(name)
+    if kind == "elevation":
+        return "the enable secret" if name == "15" else f"the password for level {name}"
+    if kind == "server":
+        group, _, account = name.partition("/")
+        return f"{'some account' if account == '*' else account}'s password at {group}"
+    if kind == "entry":
+        return f"the {name.replace('vty', 'VTY')} password"
+    phrases = {"user": f"{name}'s password", "key": f"{name}'s key", "community": f"community {name}"}
+    return phrases.get(kind, item)
+
+
+def states_phrase(found: WaysIn, way: Way) -> str:
+    """In which states of the servers a way holds, in words; "" for all."""
+    if found.always(way):
+        return ""
+    down = found.down(way)
+    every = max(found.states, key=len)
+    if down == [sorted(every)]:
+        return "all down"
+    if len(down) == len(found.states) - 1 and sorted(every) not in down:
+        return "any up"
+    if len(down) == 1:
+        return f"down: {', '.join(down[0]) or 'none'}"
+    common = set(down[0]).intersection(*down)
+    return f"down: {', '.join(sorted(common))}" if common else f"{len(down)} of {len(found.states)} states"
+
+
+def summary(devices: Sequence[DeviceWays], unreadable: int) -> str:
+    """One line that a person can quote."""
+    ways = [way for device in devices for way in device.ways]
+    to_top = sum(way.level == 15 for way in ways)
+    free = sum(not way.needs for way in ways)
+    text = f"{count(len(devices), 'device')}: {count(len(ways), 'way')} in, {to_top} to level 15, {free} for nothing"
+    return text + (f"; {count(unreadable, 'file')} unreadable" if unreadable else "")

@@ -1,0 +1,151 @@
+"""The ways in agree with what a person gets by trying, on random devices of all profiles."""
+
+import random
+from collections import Counter
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from overhang.device import Address, parse_address
+from overhang.login import Attempt, FromProfile, Result
+from overhang.login import words as sentences
+from overhang.ways import Way, WaysIn, find_ways
+from tests.generator import NOW, SOURCES, SPICE, STRANGER, WAYS, BruteForce, Made
+
+
+def holds(found: WaysIn, way: Way, via: str, source: Address | None, to: Address | None, down: frozenset[str]) -> bool:
+    if not way.sure or way.via != via or not way.states >> found.states.index(down) & 1:
+        return False
+    if way.to is not None and str(to) not in way.to:
+        return False
+    return source is None or bool(way.sources & found.space.holding(source.family, source.value, source.value))  # type: ignore[operator]
+
+
+def highest(
+    found: WaysIn, via: str, source: Address | None, to: Address | None, down: frozenset[str], knows: frozenset[str]
+) -> int:
+    levels = [
+        way.level
+        for way in found.ways
+        if found.items.within(way.needs, knows) and holds(found, way, via, source, to, down)
+    ]
+    return max(levels, default=-1)
+
+
+def names_of(found: WaysIn, numbers: frozenset[int]) -> frozenset[str]:
+    return frozenset(name for number in numbers for name in found.items.names[number])
+
+
+def addresses(made: Made, chance: random.Random) -> Address | None:
+    own = [each.prefix for each in made.setting.addresses if each.prefix is not None]
+    prefix = chance.choice(own) if own else None
+    return None if prefix is None else Address(prefix.family, prefix.host)
+
+
+def check_device(seed: int, probes: int, tally: Counter[object]) -> int:
+    """Compare ways and brute force on one device; the number of comparisons."""
+    made = Made(seed)
+    found = find_ways(made.setting, NOW, made.held)
+    chance = random.Random(seed + 1)
+
+    def tell(attempt: Attempt, result: Result) -> None:
+        if attempt.elevate is None:
+            tally["outcome", result.outcome] += 1
+            tally["all"] += 1
+        for step in result.trace:
+            tally["said", step.words] += 1
+            if isinstance(step.origin, FromProfile):
+                tally["key", step.origin.key, str(made.profile.values[step.origin.key])] += 1
+
+    brute = BruteForce(made, tell)
+    every = sorted(names_of(found, frozenset(range(len(found.items.names)))))
+    for _ in range(probes):
+        via = chance.choice(WAYS)
+        source = None if via in ("console", "auxiliary") else parse_address(chance.choice(SOURCES))
+        to = None if source is None else addresses(made, chance)
+        down = chance.choice(found.states)
+        some = chance.sample(every, min(len(every), chance.choice((0, 1, 2, 3))))
+        knows = names_of(found, frozenset(found.items.number(item) for item in some))
+        if len(knows) > 5:
+            continue
+        got = brute.best(via, source, to, down, knows)
+        said = highest(found, via, source, to, down, knows)
+        assert said == got, f"{made.text}\n{seed=} {via=} {source=} {to=} {down=} {knows=}: ways {said}, login {got}"
+    sure = [way for way in found.ways if way.sure]
+    rows = chance.sample(sure, min(len(sure), 2))
+    for way in rows:
+        _check_row(made, found, brute, way)
+    return probes + len(rows)
+
+
+def _check_row(made: Made, found: WaysIn, brute: BruteForce, way: Way) -> None:
+    """A row is true, and not with one item less."""
+    source = None
+    if way.sources is not None:
+        family, low, _ = next(found.space.ranges(way.sources))
+        source = Address(family, low)
+    to = None if way.to is None else parse_address(way.to[0])
+    down = next(state for index, state in enumerate(found.states) if way.states >> index & 1)
+    knows = names_of(found, way.needs)
+    if len(knows) > 5:
+        return
+    assert brute.best(way.via, source, to, down, knows) == way.level, f"{made.text}\n{way}"
+    for number in way.needs:
+        fewer = names_of(found, way.needs - {number})
+        assert brute.best(way.via, source, to, down, fewer) < way.level, f"{made.text}\n{way} without {number}"
+
+
+# outcomes, methods and checks that must decide or be met often enough for the agreement to mean something
+OUTCOMES = ("refused", "dropped", "denied", "admitted")
+OFTEN = (
+    sentences.CHECK_NOTHING, sentences.CHECK_PASSWORD, sentences.CHECK_USERS, sentences.CHECK_METHODS,
+    sentences.CHECK_ELEVATION, sentences.SERVER_ACCEPTS, sentences.SERVER_REJECTS, sentences.METHOD_NOTHING,
+    sentences.METHOD_REJECT, sentences.GROUP_UNDEFINED,
+)  # fmt: skip
+SELDOM = (
+    sentences.GROUP_DOWN, sentences.GROUP_EMPTY, sentences.LIST_UNDEFINED_DENIES, sentences.LIST_UNDEFINED_GENERAL,
+    sentences.LIST_UNDEFINED_USERS, sentences.ENTRY_UNSET, sentences.ELEVATION_UNSET, sentences.ENTRY_NOT_WEB,
+    sentences.KEY_RIGHT, sentences.KEY_NEEDED, sentences.NO_PASSWORD_ADMITS, sentences.BARE_ADMITS, sentences.BARE_DENIES,
+    sentences.BARE_ACCOUNTS, sentences.TIER_OPENED, sentences.TIER_TOO_LOW, sentences.NOBODY_ELEVATES, sentences.NOT_ON_WEB,
+    sentences.BARE_TIER, sentences.NO_ACCOUNTS_NEXT, sentences.UNKNOWN_NEXT, sentences.DISABLED, sentences.EXPIRED,
+    sentences.NOT_VIA, sentences.NOT_FROM, sentences.KEY_ONLY, sentences.EMPTY_NOT_BY_SSH, sentences.NO_KEY,
+    sentences.NO_NAME_FOR_KEY, sentences.NO_VERSION, sentences.ANSWERS_NOT, sentences.WRONG_VLAN, sentences.OTHER_FAMILY,
+    sentences.LIST_SILENT, sentences.LIST_DENIES, sentences.LIST_MISSING_ALLOWS, sentences.LIST_MISSING_DENIES,
+    sentences.VTY_ACCEPTS_NOT, sentences.FIRST_VTY_ACCEPTS_NOT, sentences.PASSWORD_NOT_FOR_SSH, sentences.USERS_FOR_SSH,
+    sentences.COMMUNITY_RIGHT, sentences.COMMUNITY_NOT_FROM, sentences.LANDS_ROLE, sentences.LANDS_SERVER,
+    sentences.LIST_ENDS, sentences.SERVER_TOO_LOW, sentences.ACCOUNT_TOO_LOW,
+)  # fmt: skip
+#: Keys that decide without being named in a trace, or that this generator keeps still.
+QUIET = {"lists-carry-level", "vty-pick", "accounts-guard", "unsaid-account-level"}
+
+
+def test_ways_and_logins_agree() -> None:
+    tally: Counter[object] = Counter()
+    compared = [0]
+
+    @given(st.integers(0, 10**9))
+    @settings(
+        max_examples=2000, derandomize=True, deadline=None, suppress_health_check=list(HealthCheck), database=None
+    )
+    def agree(seed: int) -> None:
+        compared[0] += check_device(seed, 2, tally)
+
+    agree()
+    assert compared[0] > 6000
+    every = tally["all"]
+    for outcome in OUTCOMES:
+        assert tally["outcome", outcome] >= every / 100, outcome
+    for sentence in OFTEN:
+        assert tally["said", sentence] >= every / 1000, sentence
+    never = [sentence for sentence in SELDOM if not tally["said", sentence]]
+    assert never == []
+    silent = [
+        key
+        for key in SPICE
+        if key not in QUIET and not any(each[:2] == ("key", key) for each in tally if isinstance(each, tuple))
+    ]
+    assert silent == []
+
+
+def test_the_brute_force_types_what_opens_nothing() -> None:
+    assert STRANGER not in {"boat", "gull", "quay", "tern", "crab", "kelp", "sand", "tide"}
