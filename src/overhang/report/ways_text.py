@@ -103,8 +103,8 @@ def needs_phrase(found: WaysIn, way: Way) -> str:
 
 
 def _order(found: WaysIn, number: int) -> tuple[bool, str]:
-    name = found.items.names[number][0]
-    return name.startswith("elevation:"), name
+    names = sorted(found.items.names[number])
+    return any(name.startswith("elevation:") for name in names), names[0]
 
 
 def item_phrase(found: WaysIn, number: int) -> str:
@@ -113,7 +113,7 @@ def item_phrase(found: WaysIn, number: int) -> str:
     phrase = " = ".join(_phrase(name) for name in names)
     forms = found.forms(number)
     if forms:
-        phrase += f", {'readable' if 'readable' in forms else 'masked'} in the configuration"
+        phrase += f" ({'readable' if 'readable' in forms else 'masked'} in the configuration)"
     return phrase
 
 
