@@ -46,6 +46,26 @@ banner before-login:
 """
 
 WAYS = """\
+Nobody gets in without knowing something
+
+quay  quay.sheet
+  way      from          the least one needs to know                                 level    servers
+  console  at the port   the enable secret = the console password (readable in      1 → 15
+                         the configuration)
+  SSH      10.64.0.0/15  lena's password and the enable secret = the console        1 → 15    all down
+           to 10.64.0.1  password (readable in the configuration)
+  SSH      10.64.0.0/15  lena's password at ashore and the enable secret = the      1 → 15    any up
+           to 10.64.0.1  console password (readable in the configuration)
+  SSH      10.64.0.0/15  some account's password at ashore and the enable secret    1 → 15    any up
+           to 10.64.0.1  = the console password (readable in the configuration)
+  SSH      10.64.0.0/15  lena's password                                                 1    all down
+           to 10.64.0.1
+  SSH      10.64.0.0/15  lena's password at ashore                                       1    any up
+           to 10.64.0.1
+  SSH      10.64.0.0/15  some account's password at ashore                               1    any up
+           to 10.64.0.1
+
+1 device: 7 ways in, 4 to level 15, 0 for nothing
 """
 
 
@@ -173,7 +193,7 @@ def test_expectations_that_hold(overhang: Run, write: Write, text: str) -> None:
     ran = overhang("expect", ".")
     assert (ran.code, ran.out, ran.err) == (
         0,
-        "All expectations hold\n\n1 of 1 expectation hold, checked 1 time on 1 device\n",
+        "All expectations hold\n\n1 of 1 expectations hold, checked 1 time on 1 device\n",
         "",
     ), ran.out
 
@@ -187,7 +207,7 @@ def test_expectations_that_fail(overhang: Run, write: Write, text: str, why: str
     said = " ".join(ran.out.split())
     assert "1 expectation does not hold" in said
     assert (f"{why}: {example}" if example else why) in said
-    assert said.endswith("0 of 1 expectation hold, checked 1 time on 1 device")
+    assert said.endswith("0 of 1 expectations hold, checked 1 time on 1 device")
     assert max(map(len, ran.out.splitlines())) <= 100
 
 

@@ -182,7 +182,7 @@ def _destination_answers(run: Run, service: ServiceView) -> bool:
     for own in (*known, *learnt):
         step = _answers(run, own, service)
         if step is None and (own.prefix is not None or _has_address(run, own)):
-            run.note(words.ARRIVING, words.ADDRESS_ANSWERS, own.origin, own.label, service.label)
+            run.note(words.ARRIVING, words.ADDRESS_ANSWERS, own.answers.origin, own.label, service.label)
             return True
         failure = failure or step
     if failure is not None:

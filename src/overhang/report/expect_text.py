@@ -70,7 +70,7 @@ def tally(verdicts: Sequence[Verdict], unmatched: Sequence[Claim]) -> str:
     failed = [verdict for verdict in verdicts if not verdict.holds]
     claims = len({verdict.claim for verdict in verdicts}) + len(unmatched)
     holding = claims - len({verdict.claim for verdict in failed}) - len(unmatched)
-    text = f"{holding} of {count(claims, 'expectation')} hold"
+    text = f"{holding} of {claims:,} expectations hold"
     text += f", checked {count(len(verdicts), 'time')} on {count(len({each.file for each in verdicts}), 'device')}"
     return text + (f"; {len(unmatched)} about no device" if unmatched else "")
 

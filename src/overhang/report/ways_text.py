@@ -53,8 +53,8 @@ def _table(device: DeviceWays, width: int) -> Iterator[Line]:
     via = max(3, *(len(row[0]) for row in rows))
     source = min(33 if with_state else 39, max(12, *(len(line) for row in rows for line in row[1])))
     state = min(24, max(len(row[4]) for row in rows)) if with_state else 0
-    needs = width - via - source - state - 2 - 4 - 8 - (2 if with_state else 0)
-    head = f"  {'way':<{via}}  {'from':<{source}}  {'the least one needs to know':<{needs}}  level"
+    needs = width - via - source - state - 2 - 4 - 9 - (2 if with_state else 0)
+    head = f"  {'way':<{via}}  {'from':<{source}}  {'the least one needs to know':<{needs}}    level"
     yield [(head + (f"    {'servers':<{state}}" if with_state else ""), "bold")]
     for (word, sources, known, level, when), way in zip(rows, device.ways, strict=True):
         columns = [[word], sources, wrap(known, needs), [level], wrap(when, state) if when else [""]]
@@ -64,14 +64,14 @@ def _table(device: DeviceWays, width: int) -> Iterator[Line]:
             yield [
                 (f"  {part[0]:<{via}}  {cut(part[1], source):<{source}}  ", ""),
                 (f"{part[2]:<{needs}}", style),
-                (f"  {part[3]:>5}", "bold" if way.level == 15 else ""),
+                (f"  {part[3]:>7}", "bold" if way.level == 15 else ""),
                 (f"    {part[4]}" if with_state else "", "dim"),
             ]
 
 
 def _cells(found: WaysIn, way: Way) -> tuple[str, list[str], str, str, str]:
     label = LABELS.get(way.via, way.via.removeprefix("door:"))
-    level = str(way.level) if way.level == way.after_login else f"{way.after_login} > {way.level}"
+    level = str(way.level) if way.level == way.after_login else f"{way.after_login} → {way.level}"
     known = needs_phrase(found, way)
     if not way.sure:
         known += " (can't tell for sure)"
