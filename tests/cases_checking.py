@@ -878,7 +878,7 @@ user lena:
 user omar:
     password readable tern
 > via door:copy from 192.0.2.1 name lena pw gull
-< admitted 3 by line 9
+< admitted 7 by line 9
 > via door:copy from 192.0.2.1 name omar pw tern
 < admitted 7 by line 12
 > via door:open from 192.0.2.1

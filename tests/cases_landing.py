@@ -230,7 +230,7 @@ elevation 7:
 > via console elevate 15 epw x
 < admitted 1 after 1 denied by line 4
 > via console elevate 15
-< admitted 1 after 1 denied by attempt password
+< admitted 1 after 1 denied by attempt elevate_password
 > via console elevate 7
 < admitted 7 after 1 granted by line 6
 > via console elevate 15 knows elevation:15
@@ -444,7 +444,7 @@ entry console:
 elevation 15:
     password readable top
 > via console pw top elevate 15
-< admitted 1 after 1 denied by attempt password
+< admitted 1 after 1 denied by attempt elevate_password
 
 = lock: after so many failures, for so long
 passwords:

@@ -202,6 +202,8 @@ user omar:
 < admitted 1 by line 4
 > via console name omar pw tern elevate 15
 < admitted 15 after 1 granted by key elevates
+> via console
+< denied by attempt name
 
 = two-tier: SSH does not need accounts, and speaks both versions
 device a:

@@ -3,18 +3,13 @@
 import argparse
 import datetime
 import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
-from typing import Any
 
-from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet
+from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.report.audit_text import Unreadable, audit_lines
 from overhang.rules.device_audit import DeviceAudit, audit_sheet
 from overhang.rules.model import Severity
-
-_PROGRESS_FROM = 100
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -69,32 +64,15 @@ def audit_paths(
     """The audits of all sheets, worst first, and what could not be read."""
     audits: list[DeviceAudit] = []
     unreadable: list[Unreadable] = []
-    found = list(find_sheets(paths))
-    with _progress(len(found)) as step:
-        for path in found:
-            if isinstance(path, Skipped):
-                unreadable.append(Unreadable(path.path, str(path)))
-                continue
-            try:
-                sheet = load_sheet(path)
-            except Skipped as problem:
-                unreadable.append(Unreadable(path, str(problem)))
-                continue
-            audits.append(audit_sheet(sheet, projects.of(path), moment, at_least))
-            step()
+    for path in progress(find_sheets(paths)):
+        if isinstance(path, Skipped):
+            unreadable.append(Unreadable(path.path, str(path)))
+            continue
+        try:
+            sheet = load_sheet(path)
+        except Skipped as problem:
+            unreadable.append(Unreadable(path, str(problem)))
+            continue
+        audits.append(audit_sheet(sheet, projects.of(path), moment, at_least))
     audits.sort(key=lambda audit: audit.rank)
     return audits, unreadable
-
-
-@contextmanager
-def _progress(total: int) -> Iterator[Any]:
-    """A bar on standard error where that is a terminal and there is much to do."""
-    if total < _PROGRESS_FROM or not sys.stderr.isatty():
-        yield lambda: None
-        return
-    from rich.console import Console
-    from rich.progress import Progress
-
-    with Progress(console=Console(stderr=True), transient=True) as progress:
-        task = progress.add_task("reading sheets", total=total)
-        yield lambda: progress.advance(task)

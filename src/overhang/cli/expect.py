@@ -4,7 +4,7 @@ import argparse
 import datetime
 import sys
 
-from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet
+from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.cli.ways import read_moment
@@ -60,7 +60,7 @@ def _check(
     skipped: list[Skipped] = []
     claims: dict[Claim, bool] = {}
     understood = True
-    for path in find_sheets(options.paths):
+    for path in progress(find_sheets(options.paths)):
         if isinstance(path, Skipped):
             skipped.append(path)
             continue

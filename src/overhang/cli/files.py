@@ -2,6 +2,7 @@
 
 import os
 import stat
+import sys
 from collections.abc import Iterable, Iterator
 
 from overhang.cli.main import UserError
@@ -10,6 +11,8 @@ from overhang.sheet import Sheet, Unreadable, read_bytes
 
 ENDING = ".sheet"
 _LARGEST = 256 * 1024 * 1024
+#: From so many files, or so many bytes, a person wants to see that something happens.
+_MANY, _MUCH = 100, 2_000_000
 
 
 class Skipped(Exception):
@@ -82,6 +85,27 @@ def load_sheet(path: str) -> Sheet:
         return read_bytes(read_file(path), path)
     except Unreadable as problem:
         raise Skipped(path, str(problem)) from None
+
+
+def progress(paths: Iterable[str | Skipped]) -> Iterator[str | Skipped]:
+    """The same, with a bar on standard error where that is a terminal and there is much to do."""
+    if not sys.stderr.isatty():
+        yield from paths
+        return
+    found = list(paths)
+    sizes = [os.path.getsize(each) for each in found if isinstance(each, str) and os.path.isfile(each)]
+    if len(found) < _MANY and sum(sizes) < _MUCH:
+        yield from found
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+
+    columns = (SpinnerColumn(), TextColumn("reading sheets"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task("", total=len(found))
+        for each in found:
+            yield each
+            bar.advance(task)
 
 
 class Projects:

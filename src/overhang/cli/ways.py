@@ -4,7 +4,7 @@ import argparse
 import datetime
 import sys
 
-from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet
+from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress
 from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width
 from overhang.device import Address, parse_address
@@ -44,7 +44,7 @@ def run(options: argparse.Namespace) -> int:
     now = read_moment(options.now)
     devices: list[DeviceWays] = []
     unreadable: list[tuple[str, str]] = []
-    for path in find_sheets(options.paths):
+    for path in progress(find_sheets(options.paths)):
         if isinstance(path, Skipped):
             unreadable.append((path.path, str(path)))
             continue

@@ -1,9 +1,9 @@
 """Asking local accounts, and opening single passwords: what the checks and the methods have in common."""
 
-from typing import NamedTuple
-
 from overhang.device import Lock
 from overhang.login import words
+from overhang.login.desk import Answer, Desk
+from overhang.login.landing import level_of_account
 from overhang.login.result import Because, FromAttempt, Step
 from overhang.login.run import Run
 from overhang.login.setting import LABELS, Account, Keyhole, Place
@@ -11,39 +11,6 @@ from overhang.profiles import KEYS, UNKNOWN
 from overhang.profiles.model import WAYS, LockRule
 from overhang.secrets import Form, Stored, plain_text
 from overhang.text import Origin
-
-
-class Desk(NamedTuple):
-    """Where a question is put: the place, what for (login or elevation), the name given, and the line that asks.
-
-    ``level`` is the level wanted in an elevation; an account below it will not do. ``any_way`` says that an account's
-    limits on ways do not count.
-    """
-
-    place: Place
-    purpose: str
-    name: str | None
-    origin: Because
-    level: int
-    any_way: bool = False
-
-
-class Answer(NamedTuple):
-    """What a check or method says.
-
-    ``verdict`` is yes, no, drop (the connection ends unasked) or none (no answer: ask the next). ``asked`` tells
-    whether the person was asked for a password. Who let the person in: ``account``, or a server of ``group`` that
-    gave ``server_level``. ``fixed`` is a level that holds whatever else is said.
-    """
-
-    verdict: str
-    origin: Because
-    asked: bool = False
-    account: Account | None = None
-    group: str | None = None
-    server_level: int | None = None
-    fixed: int | None = None
-    through_list: bool = False
 
 
 def open_keyhole(run: Run, desk: Desk, keyhole: Keyhole) -> Answer:
@@ -56,8 +23,8 @@ def open_keyhole(run: Run, desk: Desk, keyhole: Keyhole) -> Answer:
         run.note(run.stage, words.RIGHT_PASSWORD, keyhole.origin, keyhole.label)
         return Answer("yes", keyhole.origin, True)
     if run.asker.offers_text() is None:
-        run.note(run.stage, words.NOTHING_OFFERED, FromAttempt("password"))
-        return Answer("no", FromAttempt("password"), True)
+        run.note(run.stage, words.NOTHING_OFFERED, run.nothing())
+        return Answer("no", run.nothing(), True)
     run.note(run.stage, words.WRONG_PASSWORD, keyhole.origin, keyhole.label)
     return Answer("no", keyhole.origin, True)
 
@@ -75,7 +42,12 @@ def password_is_there(run: Run, place: Place) -> bool:
 def ask_accounts(run: Run, desk: Desk, *, in_list: bool = False) -> Answer:
     """Ask for a local account; in a method list, two profile keys may turn a denial into no answer."""
     answer = _ask_accounts(run, desk, in_list)
-    if answer.verdict != "yes" and desk.purpose == "login" and not run.asker.offers_text() and _bare_tier(run):
+    if (
+        answer.verdict != "yes"
+        and desk.purpose == "login"
+        and not run.asker.offers_text()
+        and _bare_tier(run, desk.place)
+    ):
         bare = run.setting.facts["bare-tier"]
         run.note(run.stage, words.BARE_TIER, bare.origin)
         return Answer("yes", bare.origin, True, fixed=1)
@@ -136,10 +108,10 @@ def _factory(run: Run) -> Account | None:
     return None if value is None else setting.factory_account(fact._replace(value=value))
 
 
-def _bare_tier(run: Run) -> bool:
+def _bare_tier(run: Run, place: Place) -> bool:
     setting = run.setting
     fact = setting.facts["bare-tier"]
-    if any(account.level is not None and account.level.value in range(1, 15) for account in setting.accounts):
+    if any(1 <= level_of_account(run, place, account)[0] <= 14 for account in setting.accounts):
         return False
     return bool(run.settle(fact, "bare-tier") == "admit")
 
@@ -171,8 +143,8 @@ def _try_account(run: Run, desk: Desk, account: Account) -> Answer:
     elif keyhole.stored.form is not Form.NONE and _opens(run, keyhole):
         run.note(run.stage, words.RIGHT_PASSWORD, keyhole.origin, keyhole.label)
     elif run.asker.offers_text() is None:
-        run.note(run.stage, words.NOTHING_OFFERED, FromAttempt("password"))
-        return Answer("no", FromAttempt("password"), True)
+        run.note(run.stage, words.NOTHING_OFFERED, run.nothing())
+        return Answer("no", run.nothing(), True)
     else:
         run.note(run.stage, words.WRONG_PASSWORD, keyhole.origin, keyhole.label)
         _count(run, account)

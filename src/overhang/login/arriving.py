@@ -4,7 +4,7 @@ from overhang.device import Address, Block, Check, Family, Said
 from overhang.login import words
 from overhang.login.result import FromAttempt, Step
 from overhang.login.run import Run
-from overhang.login.setting import PORTS, VTY_WAYS, EntryView, OwnView, Place, ServiceView
+from overhang.login.setting import PORTS, REMOTE_WAYS, VTY_WAYS, EntryView, OwnView, Place, ServiceView
 from overhang.profiles import KEYS, UNKNOWN
 
 
@@ -13,7 +13,7 @@ def arrive(run: Run) -> Place | None:
     via = run.attempt.via
     if via in PORTS:
         return _at_port(run, via)
-    if not _pause_lets_through(run):
+    if via in REMOTE_WAYS and not _pause_lets_through(run):
         return None
     service = run.setting.services.get(via)
     if service is None:

@@ -8,12 +8,13 @@ from typing import NamedTuple
 
 from overhang.device import Check, MethodList, PublicKey, Said
 from overhang.login import words
-from overhang.login.accounts import Answer, Desk, ask_accounts, is_usable, open_keyhole, password_is_there
+from overhang.login.accounts import ask_accounts, is_usable, open_keyhole, password_is_there
 from overhang.login.arriving import unsaid_check
+from overhang.login.desk import Answer, Desk
 from overhang.login.methods import ask_list
 from overhang.login.result import Because, Fact, FromAttempt, Step
 from overhang.login.run import Run
-from overhang.login.setting import Account, Keyhole, Place
+from overhang.login.setting import REMOTE_WAYS, Account, Keyhole, Place
 from overhang.secrets import Form
 from overhang.text import Origin
 
@@ -71,7 +72,7 @@ def _label(place: Place) -> str:
 
 def _count_remote(run: Run, place: Place) -> None:
     pause = run.setting.device.management.pause
-    if pause is not None and place.via not in ("console", "auxiliary"):
+    if pause is not None and place.via in REMOTE_WAYS:
         run.failures.remote_failed(pause.value, run.attempt.at)
 
 

@@ -5,7 +5,8 @@ from typing import NamedTuple
 
 from overhang.device import Said
 from overhang.login import words
-from overhang.login.accounts import Answer, Desk, ask_accounts, open_keyhole
+from overhang.login.accounts import ask_accounts, open_keyhole
+from overhang.login.desk import Answer, Desk
 from overhang.login.landing import level_of_account
 from overhang.login.methods import ask_list
 from overhang.login.result import Fact, FromAttempt

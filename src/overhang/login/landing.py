@@ -1,7 +1,7 @@
 """Section three of the decision: the level at which a login lands."""
 
 from overhang.login import words
-from overhang.login.accounts import Answer
+from overhang.login.desk import Answer
 from overhang.login.result import Because, Fact
 from overhang.login.run import Run
 from overhang.login.setting import PORTS, Account, Place
@@ -17,6 +17,8 @@ def land(run: Run, place: Place, answer: Answer, *, through_list: bool) -> int:
             sentence = words.LANDS_WEB
         run.note(words.LANDING, sentence, answer.origin, answer.fixed)
         return answer.fixed
+    if place.via.startswith("door:") and place.service is not None and place.service.level is not None:
+        return _place_level(run, place)[0]  # a door's own level goes before that of who let the person in
     where = "users" if answer.account is not None else "servers" if answer.group is not None else ""
     if where and (not through_list or _carries(run, place, where, answer.group)):
         if answer.server_level is not None:

@@ -4,7 +4,8 @@ from collections.abc import Callable
 
 from overhang.device import Method, MethodList, Said
 from overhang.login import words
-from overhang.login.accounts import Answer, Desk, ask_accounts, open_keyhole, password_is_there
+from overhang.login.accounts import ask_accounts, open_keyhole, password_is_there
+from overhang.login.desk import Answer, Desk
 from overhang.login.landing import level_of_account
 from overhang.login.result import FromAttempt
 from overhang.login.run import Run
@@ -65,8 +66,8 @@ def _ask_server(run: Run, desk: Desk, said: Said[Method], group: str) -> Answer:
     answer = run.asker.server_says(group, desk.name)
     if not answer.accepts:
         if not answer.typed:
-            run.note(run.stage, words.NOTHING_OFFERED, FromAttempt("password"))
-            return Answer("no", FromAttempt("password"), True)
+            run.note(run.stage, words.NOTHING_OFFERED, run.nothing())
+            return Answer("no", run.nothing(), True)
         run.note(run.stage, words.SERVER_REJECTS, said.origin, group)
         return Answer("no", said.origin, True)
     if desk.purpose == "elevation" and answer.level is not None and answer.level < desk.level:

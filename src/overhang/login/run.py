@@ -7,7 +7,7 @@ from overhang.device import Block, Said
 from overhang.login import words
 from overhang.login.asker import Asker
 from overhang.login.failures import Failures
-from overhang.login.result import Attempt, Because, Fact, Step
+from overhang.login.result import Attempt, Because, Fact, FromAttempt, Step
 from overhang.login.setting import Setting
 from overhang.profiles import KEYS, UNKNOWN
 from overhang.text import Origin
@@ -47,6 +47,10 @@ class Run:
         self.steps.append(_step(Step, (self.stage, sentence, origin, arguments, "" if seen else what)))
         if not seen:
             self.asked = self.asked | {what}
+
+    def nothing(self) -> FromAttempt:
+        """What a denial comes from where a password is asked for and none is offered."""
+        return FromAttempt("elevate_password" if self.stage == words.ELEVATING else "password")
 
     def stop(self, outcome: str, stage: str, sentence: str, origin: Because, *arguments: Any) -> None:
         """Add the step that ends the attempt."""

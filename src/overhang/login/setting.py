@@ -19,6 +19,7 @@ from overhang.text import Origin
 PORTS = ("console", "auxiliary")
 VTY_WAYS = ("ssh", "telnet")
 WEB_WAYS = ("http", "https")
+REMOTE_WAYS = (*VTY_WAYS, *WEB_WAYS)
 LABELS = {"ssh": "SSH", "telnet": "Telnet", "http": "HTTP", "https": "HTTPS", "snmp": "SNMP"}
 OFF = Fact("off", FromAttempt("via"))
 

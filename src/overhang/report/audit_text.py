@@ -6,6 +6,7 @@ from typing import NamedTuple
 from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.rules.device_audit import DeviceAudit, Shown
 from overhang.rules.model import Severity
+from overhang.text import Diagnostic
 
 _MOST_ERRORS = 20
 _MOST_LINES = 24
@@ -94,22 +95,25 @@ def _unread(audit: DeviceAudit, width: int, brief: bool) -> Iterator[Line]:
         total = audit.unread + audit.understood
         text = f"  not understood: {audit.unread:,} of {count(total, 'line')}; what they say is not in the audit"
         yield [(text, "medium")]
-    if brief:
-        return
-    for error in audit.errors[:_MOST_ERRORS]:
-        hint = f"; {error.hint}" if error.hint else ""
-        line, marks = error.caret(width - _INDENT - 7)
-        yield [(f"{error.span.line:>{_INDENT + 4}} ", "dim"), ("│ ", "dim"), (safe(line), "code")]
+    if not brief:
+        yield from _remarks(audit.errors, width)
+        if audit.warnings:
+            yield [("  remarked:", "dim")]
+            yield from _remarks(audit.warnings, width)
+
+
+def _remarks(remarks: Sequence[Diagnostic], width: int) -> Iterator[Line]:
+    """What a reader had to say, each with its line and a caret."""
+    for remark in remarks[:_MOST_ERRORS]:
+        hint = f"; {remark.hint}" if remark.hint else ""
+        line, marks = remark.caret(width - _INDENT - 7)
+        yield [(f"{remark.span.line:>{_INDENT + 4}} ", "dim"), ("│ ", "dim"), (safe(line), "code")]
         yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (marks, "medium")]
-        for piece in wrap(error.message + hint, width - _INDENT - 7):
+        for piece in wrap(remark.message + hint, width - _INDENT - 7):
             yield [(" " * (_INDENT + 7), ""), (piece, "")]
-    if len(audit.errors) > _MOST_ERRORS:
-        yield [
-            (
-                f"{'':>{_INDENT + 5}}and {len(audit.errors) - _MOST_ERRORS:,} more; --format json lists all",
-                "dim",
-            )
-        ]
+    if len(remarks) > _MOST_ERRORS:
+        more = f"and {len(remarks) - _MOST_ERRORS:,} more; --format json lists all"
+        yield [(" " * (_INDENT + 5) + more, "dim")]
 
 
 def summary(audits: Sequence[DeviceAudit], unreadable: Sequence[Unreadable]) -> str:
