@@ -39,6 +39,9 @@ def check(run: Run, place: Place) -> Granted | None:
     asked, origin = check_of(run, place)
     limit = run.settle(_tries(run, place), "unsaid-tries")
     label = _label(place)
+    if asked.kind == "refuse":  # only where nobody can tell what an entry asks, and arriving was explored apart
+        run.stop("refused", words.ARRIVING, words.PORT_REFUSES, origin, place.label)
+        return None
     if by_key:
         asked = Check("both")
     else:

@@ -16,6 +16,9 @@ from overhang.login.setting import Setting
 #: So many combinations of answers are followed; what is in doubt beyond them stays in doubt.
 _MOST_RUNS = 4_096
 
+#: After so many, those that end differently are enough to say so.
+_ENOUGH_RUNS = 128
+
 #: And so many states of the failures are kept apart; beyond them what differs is unsure.
 _MOST_WORLDS = 64
 
@@ -80,6 +83,8 @@ def decide(setting: Setting, attempt: Attempt, worlds: list[Failures] | None = N
             runs.append(run_once(setting, attempt, asker, failures.copy()))
             if not asker.doubts or len(runs) >= _MOST_RUNS or not asker.advance():
                 break
+            if len(runs) % _ENOUGH_RUNS == 0 and len({ended.end.outcome for ended in runs}) > 1:
+                break  # the end cannot be told any more, whatever the other answers lead to
     after = list({ended.failures.key(): ended.failures for ended in runs}.values())
     return Decided(_result(setting, runs), after if len(after) <= _MOST_WORLDS else [joined(after)])
 

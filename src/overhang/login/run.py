@@ -73,6 +73,8 @@ class Run:
     def choose(self, options: Sequence[Any], origin: Because, about: str, question: str = "") -> Any:
         """Each of ``options`` in its turn, where what ``origin`` leaves unsaid is in doubt."""
         sentence = words.UNSURE_UNREAD if isinstance(origin, Origin) else words.UNSURE_UNSAID
+        if origin == self.setting.unknown_profile:
+            sentence = words.UNSURE_PROFILE
         return self.asker.fork((origin, question or about), options, Step(words.ARRIVING, sentence, origin, (about,)))
 
     def maybe(self, block: Block, about: str) -> bool:

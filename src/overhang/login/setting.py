@@ -116,6 +116,9 @@ class Setting:
         self.device = device
         self.profile_name, self.facts = self._profile(profiles or BUILTIN)
         self.understood = all_read and self.profile_name is not None
+        said = device.facts.profile
+        #: the line that names a profile nobody knows
+        self.unknown_profile = said.origin if said is not None and self.profile_name is None else None
         self.lists = {name: Sources(each) for name, each in device.sources.items()}
         self.accounts = self._accounts()
         self.named = {account.name: account for account in self.accounts}

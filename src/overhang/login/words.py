@@ -128,6 +128,7 @@ UNSURE_SOURCE = "can't tell whether list {0} allows the source: no source addres
 UNSURE_FAMILY = "can't tell whether the source is IPv4 or IPv6: no source address is given"
 UNSURE_ADDRESS = "can't tell whether the device has this address: one of its addresses is learnt at run time"
 UNSURE_UNSAID = "can't tell {0}: nothing is said of it, and what that means is not known"
+UNSURE_PROFILE = "can't tell {0}: nothing is said of it, and the profile is not known"
 UNSURE_UNREAD = "can't tell {0}: a statement there was not understood"
 UNSURE_LOCK = "can't tell whether {0}: an earlier answer is in doubt"
 TOO_MANY_DOUBTS = "can't tell: too many things are in doubt at once"

@@ -37,11 +37,16 @@ def ways_lines(devices: Sequence[DeviceWays], unreadable: int, width: int) -> It
 
 
 def _verdict(devices: Sequence[DeviceWays]) -> Line:
-    open_ones = [device for device in devices if any(not way.needs for way in device.ways)]
-    if open_ones:
-        top = max(way.level for device in open_ones for way in device.ways if not way.needs)
-        where = f"{safe(open_ones[0].name)}" if len(open_ones) == 1 else count(len(open_ones), "device")
-        return [("Somebody who knows nothing gets in", "high"), (f" at {where}, to level {top}", "bold")]
+    for sure, sentence in (
+        (True, "Somebody who knows nothing gets in"),
+        (False, "Somebody who knows nothing may get in"),
+    ):
+        free = [(device, way) for device in devices for way in device.ways if not way.needs and way.sure is sure]
+        if free:
+            names = {device.name for device, _ in free}
+            where = safe(free[0][0].name) if len(names) == 1 else count(len({each.file for each, _ in free}), "device")
+            top = max(way.level for _, way in free)
+            return [(sentence, "high" if sure else "medium"), (f" at {where}, to level {top}", "bold")]
     if any(device.ways for device in devices):
         return [("Nobody gets in without knowing something", "good")]
     return [("No way in", "good")]
@@ -151,6 +156,6 @@ def summary(devices: Sequence[DeviceWays], unreadable: int) -> str:
     """One line that a person can quote."""
     ways = [way for device in devices for way in device.ways]
     to_top = sum(way.level == 15 for way in ways)
-    free = sum(not way.needs for way in ways)
+    free = sum(not way.needs and way.sure for way in ways)
     text = f"{count(len(devices), 'device')}: {count(len(ways), 'way')} in, {to_top} to level 15, {free} for nothing"
     return text + (f"; {count(unreadable, 'file')} unreadable" if unreadable else "")
