@@ -3,8 +3,10 @@
 .venv/bin/python benchmarks/run.py            needs an installed wheel to be fair about start-up: pip install .
 """
 
+import datetime
 import json
 import os
+import random
 import statistics
 import subprocess
 import sys
@@ -14,7 +16,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from overhang.demo import demo_files
+from overhang.login import Setting
 from overhang.sheet import read_sheet
+from overhang.ways import find_ways
 
 PROGRAM = [sys.executable, "-m", "overhang"]
 
@@ -90,6 +94,89 @@ def auditing(folder: Path, number: int = 1_000) -> None:
     )
 
 
+MANY_SHEET = """\
+device a:
+    domain tidewater.example
+entry console:
+    check password
+    password readable boat
+entry vty 0-15:
+    check users
+    from l
+sources l:
+    allow 10.64.0.0/17
+ssh: host-key ed25519
+web:
+    http on
+    https on
+    check users
+snmp:
+    on
+    community readable boat read
+door copy:
+    on
+    check users
+elevation 15: password readable top
+user lena: password readable x
+user omar: password readable y
+"""
+
+
+def attempts(folder: Path, number: int = 100_000) -> None:
+    chance = random.Random(1)
+    ways = ("console", "auxiliary", "ssh", "telnet", "http", "https", "snmp", "door:copy")
+    with (folder / "many.jsonl").open("w") as stream:
+        for index in range(number):
+            attempt: dict[str, object] = {
+                "via": chance.choice(ways),
+                "from": f"10.64.{index % 256}.{index // 256 % 256}",
+            }
+            attempt["name"] = chance.choice(("lena", "omar", f"x{index}"))
+            attempt["password"] = chance.choice(("x", "y", ["y", "x"], f"z{index}", "boat"))
+            if chance.random() < 0.3:
+                attempt |= {"elevate": 15, "elevate_password": chance.choice(("top", "x"))}
+            stream.write(json.dumps(attempt) + "\n")
+    (folder / "many.sheet").write_text(MANY_SHEET)
+    words = ("login", str(folder / "many.sheet"), "--attempts", str(folder / "many.jsonl"), "--format", "jsonl")
+    taken = median(command(*PROGRAM, *words), 3)
+    lines = (folder / "many.jsonl").read_text().splitlines()
+    yardstick = median(lambda: [json.loads(line) for line in lines], 3)
+    print(
+        f"{number} attempts: {number / taken:,.0f} a second, {yardstick / taken:.2f} of the speed of json.loads alone"
+    )
+
+
+def ways() -> None:
+    now = datetime.datetime(2026, 6, 1, tzinfo=datetime.UTC)
+    for path, data in demo_files().items():
+        if path.endswith(".sheet"):
+            setting = Setting(read_sheet(data.decode(), path).device)
+            print(f"ways of {path}: {1000 * median(lambda: find_ways(setting, now)):.1f} ms")  # noqa: B023
+    chance = random.Random(3)
+    text = "ssh: host-key ed25519\n"
+    for number in range(16):
+        check = ("nothing", "password", "users")[number] if number < 3 else f"methods m{number}"
+        text += f"entry vty {number}:\n    check {check}\n    password readable p{number}\n    from l{number}\n"
+        text += f"sources l{number}: allow 10.64.{number}.0/24\n"
+        text += f"methods m{number} for login:\n    servers g{number % 3}\n    users\n"
+    for number in range(3):
+        text += f"servers radius g{number}:\n    server 192.0.2.{number}\n    server 198.51.100.{number}\n"
+    setting = Setting(read_sheet(text + "user lena: password readable x\n", "t").device)
+    print(f"ways of 16 VTYs, 16 lists and 64 states of 6 servers: {median(lambda: find_ways(setting, now), 3):.2f} s")
+    text = "ssh: host-key ed25519\n" + "".join(
+        f"entry vty {number}:\n    check users\n    from l{number}\n" for number in range(16)
+    )
+    for number in range(64):
+        text += f"sources l{number}:\n"
+        for _ in range(100):
+            prefix = f"10.{64 + chance.randrange(64)}.{chance.randrange(256)}.0/{chance.randrange(12, 30)}"
+            text += f"    {chance.choice(('allow', 'deny'))} {prefix}\n"
+    for number in range(40):
+        text += f"user u{number}:\n    password readable p{number}\n    from l{20 + number}\n"
+    device = read_sheet(text, "t").device
+    print(f"ways of 64 lists of 100 lines: {median(lambda: find_ways(Setting(device), now), 3):.2f} s")
+
+
 def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "demo"
@@ -98,6 +185,8 @@ def main() -> None:
             (folder / path).write_bytes(data)
         start_up(folder)
         reading()
+        ways()
+        attempts(Path(name))
         many = Path(name) / "many"
         many.mkdir()
         auditing(many)

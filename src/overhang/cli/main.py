@@ -5,9 +5,12 @@ import gc
 import importlib
 import os
 import sys
-from typing import NamedTuple, NoReturn
 
 from overhang import __version__
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:  # the typing module is not worth its time to a program that only shows its help
+    from typing import NoReturn
 
 CLEAN, FOUND, FAILED, NOT_UNDERSTOOD, INTERRUPTED = 0, 1, 2, 3, 130
 
@@ -17,23 +20,16 @@ EXITS = (
 )
 
 
-class Command(NamedTuple):
-    """A command: the module that holds it, and a line about it."""
-
-    module: str
-    about: str
-
-
-#: The modules are imported only when their command is used, so that the start is fast.
+#: Each command's line of help; its module, of the same name, is imported only when it is used: so the start is fast.
 COMMANDS = {
-    "audit": Command("audit", "find what is wrong with the management access of devices"),
-    "demo": Command("demo", "lay out a made-up network and show the main job on it"),
-    "expect": Command("expect", "check what the project file expects: who gets in, and who does not"),
-    "login": Command("login", "simulate one login and show what decides it"),
-    "password": Command("password", "make or open the stored form of a password"),
-    "profiles": Command("profiles", "show what a profile means by what is left unsaid"),
-    "rules": Command("rules", "list the rules of the audit, or explain one"),
-    "ways": Command("ways", "show every way in, and the least one needs to know for it"),
+    "audit": "find what is wrong with the management access of devices",
+    "demo": "lay out a made-up network and show the main job on it",
+    "expect": "check what the project file expects: who gets in, and who does not",
+    "login": "simulate one login and show what decides it",
+    "password": "make or open the stored form of a password",
+    "profiles": "show what a profile means by what is left unsaid",
+    "rules": "list the rules of the audit, or explain one",
+    "ways": "show every way in, and the least one needs to know for it",
 }
 
 
@@ -44,8 +40,17 @@ class UserError(Exception):
 class Parser(argparse.ArgumentParser):
     """An argument parser whose errors are one line."""
 
-    def error(self, message: str) -> NoReturn:
+    def error(self, message: str) -> "NoReturn":
         raise UserError(f"{message} (see {self.prog} --help)")
+
+
+def _formatter(prog: str) -> argparse.HelpFormatter:
+    """Help as wide as the terminal, within limits; argparse itself would import a lot to find that out."""
+    try:
+        columns = int(os.environ.get("COLUMNS") or os.get_terminal_size().columns)
+    except (OSError, ValueError):
+        columns = 100
+    return argparse.HelpFormatter(prog, width=max(60, min(columns, 100)) - 2)
 
 
 def build_parser(chosen: str | None) -> argparse.ArgumentParser:
@@ -55,19 +60,25 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
         description="Audits the management access of routers, switches and appliances, and simulates who gets in.",
         epilog=EXITS,
         allow_abbrev=False,
+        formatter_class=_formatter,
     )
     parser.add_argument("--version", action="version", version=f"overhang {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", dest="command", parser_class=Parser)
-    for name, command in COMMANDS.items():
+    for name, about in COMMANDS.items():
         if name == chosen:
-            module = importlib.import_module(f"overhang.cli.{command.module}")
+            module = importlib.import_module(f"overhang.cli.{name}")
             sub = commands.add_parser(
-                name, help=command.about, description=module.__doc__, epilog=EXITS, allow_abbrev=False
+                name,
+                help=about,
+                description=module.__doc__,
+                epilog=EXITS,
+                allow_abbrev=False,
+                formatter_class=_formatter,
             )
             module.add_arguments(sub)
             sub.set_defaults(run=module.run)
         else:
-            commands.add_parser(name, help=command.about)
+            commands.add_parser(name, help=about)
     return parser
 
 
@@ -95,7 +106,7 @@ def main(arguments: list[str]) -> int:
         return INTERRUPTED
 
 
-def entry_point() -> NoReturn:
+def entry_point() -> "NoReturn":
     """What the installed program calls."""
     for stream in (sys.stdout, sys.stderr):
         reconfigure = getattr(stream, "reconfigure", None)

@@ -15,7 +15,7 @@ from overhang.text import did_you_mean
 
 WAYS = ("console", "auxiliary", "ssh", "telnet", "http", "https", "snmp")
 _LONGEST_SEQUENCE = 1e12
-_DECODE = json.JSONDecoder().decode
+_DECODE = json.JSONDecoder().raw_decode
 
 
 class BadAttempt(ValueError):
@@ -35,23 +35,29 @@ class Sequence:
     def run(self, line: str) -> Result:
         """Decide the attempt on one line. Raises BadAttempt; the sequence is then as it was."""
         try:
-            value = _DECODE(line)
+            line = line.strip()
+            value, end = _DECODE(line)
         except (ValueError, RecursionError):
             raise BadAttempt("not JSON") from None
+        if end != len(line):
+            raise BadAttempt("not JSON")
         if not isinstance(value, dict):
             raise BadAttempt("not an object")
         fields = read_fields(value)
-        at = fields.pop("at", self._at)
-        if at < self._at:
-            raise BadAttempt("at: runs backwards")
-        start = fields.pop("now", self._start)
+        at, start = self._at, self._start
+        if "at" in fields:
+            at = fields.pop("at")
+            if at < self._at:
+                raise BadAttempt("at: runs backwards")
+        if "now" in fields:
+            start = fields.pop("now")
         if at != self._at or start is not self._start:
             try:
                 self._moment = start + datetime.timedelta(seconds=at)
             except OverflowError:
                 raise BadAttempt("at: beyond the calendar") from None
             self._at, self._start = at, start
-        if fields.pop("reset", False):
+        if "reset" in fields and fields.pop("reset"):
             self._worlds = [Failures()]
         if "servers" not in fields:
             fields["servers"] = self._servers

@@ -38,14 +38,15 @@ def check(run: Run, place: Place) -> Granted | None:
         by_key = _login_word(run) == "both"
     asked, origin = check_of(run, place)
     limit = run.settle(_tries(run, place), "unsaid-tries")
-    label = _label(place)
+    label = place.entry.spoken if place.entry is not None else place.label
     if asked.kind == "refuse":  # only where nobody can tell what an entry asks, and arriving was explored apart
         run.stop("refused", words.ARRIVING, words.PORT_REFUSES, origin, place.label)
         return None
     if by_key:
         asked = Check("both")
     else:
-        run.note(words.CHECKING, _SENTENCES[asked.kind], origin, label, *_list_label(asked))
+        arguments = (label, asked.name or "for all") if asked.kind == "methods" else (label,)
+        run.note(words.CHECKING, _SENTENCES[asked.kind], origin, *arguments)
     desk = Desk(place, "login", run.attempt.name, origin, 0)
     for index in range(limit):
         run.offer(run.attempt.passwords, index)
@@ -67,10 +68,6 @@ def check(run: Run, place: Place) -> Granted | None:
             break
     run.outcome = "denied"
     return None
-
-
-def _label(place: Place) -> str:
-    return place.label if place.entry is None or place.entry.number is not None else f"the {place.label}"
 
 
 def _count_remote(run: Run, place: Place) -> None:
@@ -115,10 +112,6 @@ def check_of(run: Run, place: Place) -> tuple[Check, Because]:
 def _own_check_maybe(run: Run, place: Place) -> bool:
     service = place.service
     return service is not None and run.maybe(service.block, f"whether {service.label} has a check of its own")
-
-
-def _list_label(asked: Check) -> tuple[str, ...]:
-    return (asked.name or "for all",) if asked.kind == "methods" else ()
 
 
 # -- keys --------------------------------------------------------------------------------------------------------------

@@ -76,13 +76,14 @@ class EntryView(NamedTuple):
     sources: Family
     closed: Said[bool] | None
     idle: Fact
+    spoken: str
 
     @property
     def likeness(self) -> tuple[object, ...]:
         """All that tells this entry from another but its number: entries that share it are met in the same way."""
         keyhole = self.keyhole._replace(label="") if self.keyhole is not None else None
         label = self.label if self.number is None else ""
-        return (label, *self._replace(label="", number=None, keyhole=keyhole))
+        return (label, *self._replace(label="", number=None, keyhole=keyhole, spoken=""))
 
 
 class ServiceView(NamedTuple):
@@ -204,6 +205,7 @@ class Setting:
             entry.sources,
             entry.closed,
             self.said_or(entry.idle, "unsaid-idle", entry.block),
+            label if number is not None else f"the {label}",
         )
 
     def vtys(self, count: int) -> list[EntryView]:
