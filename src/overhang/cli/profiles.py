@@ -6,7 +6,7 @@ from overhang.cli.files import Projects
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width
 from overhang.profiles import KEYS, Profile
-from overhang.report.lines import Line, cut, safe
+from overhang.report.lines import Line, cut, safe, wrap
 from overhang.text import did_you_mean
 
 
@@ -21,7 +21,10 @@ def run(options: argparse.Namespace) -> int:
     profiles = Projects(options.project).of("./").profiles
     if options.profile is None:
         widest = max(map(len, profiles))
-        show([[(f"{name:<{widest}}", "bold"), (f"  {safe(each.about)}", "")] for name, each in profiles.items()])
+        for name, each in profiles.items():
+            first, *rest = wrap(each.about, width() - widest - 2)
+            show([[(f"{safe(name):<{widest}}", "bold"), (f"  {first}", "")]])
+            show([[(" " * (widest + 2) + line, "")] for line in rest])
         return CLEAN
     profile = profiles.get(options.profile)
     if profile is None:
