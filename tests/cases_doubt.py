@@ -80,6 +80,45 @@ entry console:
 > via console
 < refused by line 2
 
+= unread: in an elevation, a password that was mistyped is no lack of one
+elevation 15:
+    pasword hashed $1$quay$zQXgVMSWlVChlq5cuDI.L0
+> via console elevate 15
+< admitted after 1 unknown by line 2
+> via console elevate 15 knows elevation:15
+< admitted 15 after 1 granted by key bare-elevation-console
+> via console elevate 14
+< admitted 14 after 1 granted by key bare-elevation-console
+
+= unread: in an elevation, what is readable may not be what counts
+elevation 15:
+    password readable top
+    pasword hashed $1$quay$zQXgVMSWlVChlq5cuDI.L0
+> via console elevate 15 epw top
+< admitted after 1 unknown by line 3
+> via console elevate 15
+< admitted 1 after 1 denied by attempt elevate_password
+
+= unread: in an elevation, the one-way password is there and counts
+elevation 15:
+    password readable top
+    password hashed $1$quay$zQXgVMSWlVChlq5cuDI.L0
+    pasword readable old
+> via console elevate 15 epw boat
+< admitted 15 after 1 granted by line 3
+
+= unread: in SNMP, a community
+snmp:
+    on
+    community readable terns read
+    comunity readable gulls write
+> via snmp from 192.0.2.1 pw terns
+< admitted 1 by line 3
+> via snmp from 192.0.2.1 pw gulls
+< unknown by line 4
+> via snmp from 192.0.2.1
+< denied by attempt password
+
 = profile: a name that nobody knows puts all that is unsaid in doubt
 device a:
     profile tide

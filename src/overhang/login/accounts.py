@@ -29,6 +29,17 @@ def open_keyhole(run: Run, desk: Desk, keyhole: Keyhole) -> Answer:
     return Answer("no", keyhole.origin, True)
 
 
+def elevation_keyhole(run: Run, level: int) -> Keyhole | None:
+    """The password that counts for a level; in doubt where an unread statement might have set a one-way one."""
+    stated = run.setting.elevations.get(level)
+    elevation = run.setting.device.elevations.get(level)
+    if elevation is None or elevation.block.doubt is None or elevation.strong is not None:
+        return stated
+    if run.maybe(elevation.block, f"whether level {level} has a one-way password"):
+        return Keyhole(f"elevation:{level}", Stored(Form.OPAQUE), elevation.block.doubt, f"for level {level}")
+    return stated
+
+
 def password_is_there(run: Run, place: Place) -> bool:
     """Whether the entry has a password; in doubt where only an unread statement might have set it."""
     entry = place.entry

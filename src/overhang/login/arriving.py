@@ -30,7 +30,7 @@ def arrive(run: Run) -> Place | None:
     management = run.setting.device.management
     if not _source_passes(run, management.sources, management.block, "every remote way"):
         return None
-    if not _source_passes(run, service.sources, service.block, service.label):
+    if via != "snmp" and not _source_passes(run, service.sources, service.block, service.label):
         return None
     if via not in VTY_WAYS:
         return Place(via, service.label, None, service)

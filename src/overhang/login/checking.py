@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from overhang.device import Check, MethodList, PublicKey, Said
 from overhang.login import words
-from overhang.login.accounts import ask_accounts, is_usable, open_keyhole, password_is_there
+from overhang.login.accounts import ask_accounts, elevation_keyhole, is_usable, open_keyhole, password_is_there
 from overhang.login.arriving import unsaid_check
 from overhang.login.desk import Answer, Desk
 from overhang.login.methods import ask_list
@@ -231,7 +231,7 @@ def _check_methods(run: Run, desk: Desk, asked: Check) -> Answer:
 
 def _check_elevation_password(run: Run, desk: Desk, asked: Check) -> Answer:
     del asked
-    keyhole = run.setting.elevations.get(15)
+    keyhole = elevation_keyhole(run, 15)
     if keyhole is None:
         bare = run.setting.facts["bare-elevation-remote"]
         admits = run.settle(bare, "bare-elevation-remote") == "admit"
@@ -288,6 +288,9 @@ def _community(run: Run) -> Granted | None:
         level = 15 if said.value.write else 1
         if best is None or level > (best.fixed or 0):
             best = Answer("yes", said.origin, fixed=level)
+    if best is None and run.asker.offers_text() and run.maybe(snmp.block, "whether the community offered is one"):
+        level = run.choose((1, 15), snmp.block.doubt or Origin("", 0), "whether the community may write")
+        best = Answer("yes", snmp.block.doubt or Origin("", 0), fixed=level)
     if best is None:
         run.stop("denied", denied.stage, denied.words, denied.origin, *denied.arguments)
         return None

@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from overhang.device import Said
 from overhang.login import words
-from overhang.login.accounts import ask_accounts, open_keyhole
+from overhang.login.accounts import ask_accounts, elevation_keyhole, open_keyhole
 from overhang.login.desk import Answer, Desk
 from overhang.login.landing import level_of_account
 from overhang.login.methods import ask_list
@@ -124,7 +124,8 @@ def _by_accounts(run: Run, desk: Desk, before: int) -> Elevated:
 
 
 def _by_tiers(run: Run, desk: Desk, before: int) -> Elevated:
-    keyholes = run.setting.elevations
+    found = {tier: elevation_keyhole(run, tier) for tier in sorted(run.setting.device.elevations)}
+    keyholes = {tier: keyhole for tier, keyhole in found.items() if keyhole is not None}
     if not keyholes:
         return _bare(run, desk, before)
     best, level = None, before
@@ -149,7 +150,7 @@ def _by_tiers(run: Run, desk: Desk, before: int) -> Elevated:
 
 
 def _by_secret(run: Run, desk: Desk, before: int) -> Elevated:
-    keyhole = run.setting.elevations.get(desk.level)
+    keyhole = elevation_keyhole(run, desk.level)
     if keyhole is None:
         return _bare(run, desk, before)
     for _ in _tries(run):

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from overhang.device import Method, MethodList, Said
 from overhang.login import words
-from overhang.login.accounts import ask_accounts, open_keyhole, password_is_there
+from overhang.login.accounts import ask_accounts, elevation_keyhole, open_keyhole, password_is_there
 from overhang.login.desk import Answer, Desk
 from overhang.login.landing import level_of_account
 from overhang.login.result import FromAttempt
@@ -101,7 +101,7 @@ def _entry_password(run: Run, desk: Desk, said: Said[Method]) -> Answer:
 
 def _elevation_password(run: Run, desk: Desk, said: Said[Method]) -> Answer:
     level = desk.level if desk.purpose == "elevation" else 15
-    keyhole = run.setting.elevations.get(level)
+    keyhole = elevation_keyhole(run, level)
     if keyhole is None:
         run.note(run.stage, words.ELEVATION_UNSET, said.origin, level)
         return Answer("none", said.origin)

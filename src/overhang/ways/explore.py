@@ -147,7 +147,9 @@ class Explorer:
         """The levels that can end differently: those that something is said of, and the highest that nothing is."""
         setting = self.setting
         said = {15, *setting.elevations}
-        for account in setting.accounts:
+        if setting.facts["factory-account"].value is UNKNOWN:
+            said |= set(range(16))
+        for account in (*setting.accounts, *([setting.factory] if setting.factory is not None else [])):
             if account.level is not None:
                 said |= set(range(16)) if account.level.value is UNKNOWN else {account.level.value}
         for part in (place.entry, place.service):
