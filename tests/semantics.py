@@ -124,4 +124,5 @@ def run_case(case: Case) -> Iterator[tuple[Row, str]]:
         attempt, reset = parse_attempt(row.attempt)
         decided = decide(setting, attempt, [Failures()] if reset else worlds)
         worlds = decided.worlds
+        assert all("{" not in step.reason for step in decided.result.trace)
         yield row, describe(decided.result)

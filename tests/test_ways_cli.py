@@ -49,20 +49,21 @@ WAYS = """\
 Nobody gets in without knowing something
 
 quay  quay.sheet
-  way      from          the least one needs to know                                 level    servers
-  console  at the port   the enable secret = the console password (readable in      1 → 15
+  way      from          the least one needs to know                               level    servers
+  console  at the port   the enable secret = the console password (readable in    1 → 15
                          the configuration)
-  SSH      10.64.0.0/15  lena's password and the enable secret = the console        1 → 15    all down
+  SSH      10.64.0.0/15  lena's password and the enable secret = the console      1 → 15    all down
            to 10.64.0.1  password (readable in the configuration)
-  SSH      10.64.0.0/15  lena's password at ashore and the enable secret = the      1 → 15    any up
+  SSH      10.64.0.0/15  lena's password at ashore and the enable secret = the    1 → 15    any up
            to 10.64.0.1  console password (readable in the configuration)
-  SSH      10.64.0.0/15  some account's password at ashore and the enable secret    1 → 15    any up
-           to 10.64.0.1  = the console password (readable in the configuration)
-  SSH      10.64.0.0/15  lena's password                                                 1    all down
+  SSH      10.64.0.0/15  some account's password at ashore and the enable         1 → 15    any up
+           to 10.64.0.1  secret = the console password (readable in the
+                         configuration)
+  SSH      10.64.0.0/15  lena's password                                               1    all down
            to 10.64.0.1
-  SSH      10.64.0.0/15  lena's password at ashore                                       1    any up
+  SSH      10.64.0.0/15  lena's password at ashore                                     1    any up
            to 10.64.0.1
-  SSH      10.64.0.0/15  some account's password at ashore                               1    any up
+  SSH      10.64.0.0/15  some account's password at ashore                             1    any up
            to 10.64.0.1
 
 1 device: 7 ways in, 4 to level 15, 0 for nothing

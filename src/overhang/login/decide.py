@@ -14,7 +14,7 @@ from overhang.login.run import Run
 from overhang.login.setting import Setting
 
 #: So many combinations of answers are followed; what is in doubt beyond them stays in doubt.
-_MOST_RUNS = 4_096
+_MOST_RUNS = 1_024
 
 #: After so many, those that end differently are enough to say so.
 _ENOUGH_RUNS = 128
@@ -66,8 +66,13 @@ class Decided(NamedTuple):
     worlds: list[Failures]
 
 
-def decide(setting: Setting, attempt: Attempt, worlds: list[Failures] | None = None) -> Decided:
-    """How ``attempt`` ends on a device, after the failures that ``worlds`` tell of."""
+def decide(
+    setting: Setting, attempt: Attempt, worlds: list[Failures] | None = None, *, most_runs: int = _MOST_RUNS
+) -> Decided:
+    """How ``attempt`` ends on a device, after the failures that ``worlds`` tell of.
+
+    Where things are in doubt, at most ``most_runs`` combinations of answers are followed; more make it "can't tell".
+    """
     if worlds is None:
         worlds = [Failures()]
     if len(worlds) == 1:  # nearly always: nothing is in doubt
@@ -81,18 +86,19 @@ def decide(setting: Setting, attempt: Attempt, worlds: list[Failures] | None = N
         while True:
             asker.restart()
             runs.append(run_once(setting, attempt, asker, failures.copy()))
-            if not asker.doubts or len(runs) >= _MOST_RUNS or not asker.advance():
+            if not asker.doubts or len(runs) >= most_runs or not asker.advance():
                 break
             if len(runs) % _ENOUGH_RUNS == 0 and len({ended.end.outcome for ended in runs}) > 1:
                 break  # the end cannot be told any more, whatever the other answers lead to
     after = list({ended.failures.key(): ended.failures for ended in runs}.values())
-    return Decided(_result(setting, runs), after if len(after) <= _MOST_WORLDS else [joined(after)])
+    whole = len(runs) < most_runs
+    return Decided(_result(setting, runs, whole=whole), after if len(after) <= _MOST_WORLDS else [joined(after)])
 
 
-def _result(setting: Setting, runs: list[Ended]) -> Result:
+def _result(setting: Setting, runs: list[Ended], *, whole: bool) -> Result:
     first = runs[0]
     if len(runs) == 1 or all(ended.end == first.end for ended in runs):
-        if len(runs) >= _MOST_RUNS:
+        if not whole:
             step = first.doubts[0].step if first.doubts else first.steps[-1]
             too_many = Step(step.stage, words.TOO_MANY_DOUBTS, step.origin)
             return _told(setting, End("unknown", None, None, None), [*first.steps, too_many])
@@ -100,7 +106,7 @@ def _result(setting: Setting, runs: list[Ended]) -> Result:
     doubt = _deciding_doubt(runs)
     ends = {ended.end for ended in runs}
     end = End("unknown", None, None, None)
-    if all(each.outcome == "admitted" for each in ends):
+    if whole and all(each.outcome == "admitted" for each in ends):
         afters = {each.after_login for each in ends}
         levels = {each.level for each in ends}
         elevations = {each.elevation for each in ends}
@@ -109,7 +115,7 @@ def _result(setting: Setting, runs: list[Ended]) -> Result:
         if after is not None or level is not None:
             elevation = elevations.pop() if len(elevations) == 1 else "unknown"
             end = End("admitted", after, level, elevation)
-    elif len({each.outcome for each in ends}) == 1:
+    elif whole and len({each.outcome for each in ends}) == 1:
         end = next(iter(ends))
     return _told(setting, end, [*_common(runs), doubt])
 

@@ -100,7 +100,7 @@ LIST_ENDS = "the method list ends without an answer, so nobody is let in"
 # landing
 LANDS_ACCOUNT = "account {0} has level {1}"
 LANDS_ROLE = "account {0} has level {1} by its role"
-LANDS_UNSAID_ACCOUNT = "an account without a level has level {1}"
+LANDS_UNSAID_ACCOUNT = "an account without a level has level {0}"
 LANDS_SERVER = "the server gives level {0}"
 LANDS_SERVICE = "a login by {0} lands at level {1}"
 LANDS_ENTRY = "a login at {0} lands at level {1}"

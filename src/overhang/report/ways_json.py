@@ -18,6 +18,7 @@ def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str
                 "name": device.name,
                 "file": device.file,
                 "understood": device.understood,
+                "complete": device.found.complete,
                 "ways": [way_value(device.found, way) for way in device.ways],
                 "written": written(device.found),
             }

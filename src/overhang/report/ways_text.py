@@ -28,6 +28,8 @@ def ways_lines(devices: Sequence[DeviceWays], unreadable: int, width: int) -> It
         yield [(cut(device.name, 40), "bold"), ("  " + cut(device.file, width - len(device.name) - 4), "dim")]
         if not device.understood:
             yield [("  not fully understood; overhang audit shows what was not", "medium")]
+        if not device.found.complete:
+            yield [("  too much is in doubt to find every way; there may be more", "medium")]
         if not device.ways:
             yield [("  no way in", "good")]
         else:
@@ -57,8 +59,8 @@ def _table(device: DeviceWays, width: int) -> Iterator[Line]:
     with_state = any(row[4] for row in rows)
     via = max(3, *(len(row[0]) for row in rows))
     source = min(33 if with_state else 39, max(12, *(len(line) for row in rows for line in row[1])))
-    state = min(24, max(len(row[4]) for row in rows)) if with_state else 0
-    needs = width - via - source - state - 2 - 4 - 9 - (2 if with_state else 0)
+    state = min(24, max(7, *(len(row[4]) for row in rows))) if with_state else 0
+    needs = width - via - source - state - (19 if with_state else 15)
     head = f"  {'way':<{via}}  {'from':<{source}}  {'the least one needs to know':<{needs}}    level"
     yield [(head + (f"    {'servers':<{state}}" if with_state else ""), "bold")]
     for (word, sources, known, level, when), way in zip(rows, device.ways, strict=True):

@@ -17,6 +17,8 @@ from overhang.secrets import Form, Stored, plain_text
 from overhang.text import Origin
 
 NOTHING: frozenset[str] = frozenset()
+#: A rule asks often, and speaks only of what is sure: what needs more runs than this to tell is in doubt to it.
+_MOST_RUNS = 64
 REMOTE_WAYS = ("ssh", "telnet", "http", "https")
 PORTS = ("console", "auxiliary")
 
@@ -86,7 +88,7 @@ class Case:
         """How an attempt ends; each is decided once."""
         found = self._results.get(attempt)
         if found is None:
-            found = self._results[attempt] = decide(self.setting, attempt).result
+            found = self._results[attempt] = decide(self.setting, attempt, most_runs=_MOST_RUNS).result
         return found
 
     def sources(self, via: str) -> list[Address] | list[None]:

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from overhang.device import Address
-from overhang.login import Attempt, Failures, Setting
+from overhang.login import Attempt, Failures, Setting, words
 from overhang.login.arriving import arrive
 from overhang.login.checking import check
 from overhang.login.elevating import elevate
@@ -21,6 +21,8 @@ from overhang.profiles import UNKNOWN
 from overhang.ways.asker import NOBODY, Circumstances, ExploringAsker
 
 ANYBODY = "*"
+_MOST_VTYS = 256
+_MOST_DOUBTFUL_RUNS = 20_000
 
 
 class Path(NamedTuple):
@@ -40,42 +42,52 @@ class Explorer:
         self.setting = setting
         self.around = around
         self.moment = moment
+        #: how many more runs may hang on doubts; at 0 exploring stops, and ``complete`` tells so
+        self.patience = _MOST_DOUBTFUL_RUNS
         self._landings: dict[object, list[Path]] = {}
         self._elevations: dict[object, list[Path]] = {}
+
+    @property
+    def complete(self) -> bool:
+        """Whether every way was found: not so where too much was in doubt."""
+        return self.patience > 0
+
+    def _count(self, asker: ExploringAsker) -> None:
+        if not asker.sure:
+            self.patience -= 1
 
     # -- arriving ----------------------------------------------------------------------------------------------------
 
     def arrivals(self, via: str, destination: Address | None) -> list[Path]:
         """The places that are arrived at by a way; alike ones are one."""
         attempt = Attempt(via, self.moment, destination=destination, ssh_versions=(1, 2))
-        lowest = range(1)
-        if via in VTY_WAYS:
-            count = self.setting.facts["vtys"].value
-            lowest = range(len(self.setting.vtys(256 if count is UNKNOWN else count)))
         found: dict[tuple[object, int, bool], Path] = {}
-        seen: set[object] = set()
-        for first in lowest:
-            if via in VTY_WAYS:
-                view = self.setting.vtys(256 if self.setting.facts["vtys"].value is UNKNOWN else len(lowest))[first]
-                if view.likeness in seen:
-                    continue  # a VTY that is like an earlier one is met in the same way
-                seen.add(view.likeness)
+        for first in self._lowest_free() if via in VTY_WAYS else (0,):
             asker = ExploringAsker(self.around, first)
             while True:
                 asker.restart()
                 run = Run(self.setting, attempt, asker, Failures())
                 place = arrive(run)
+                self._count(asker)
                 if place is not None:
                     key = (_likeness(place), asker.states, asker.sure)
                     before = found[key].sources if key in found else 0
                     found[key] = Path(asker.sources | before, asker.states, frozenset(), asker.sure, place)
-                if not asker.advance():
+                if not self.complete or not asker.advance():
                     break
         return list(found.values())
 
+    def _lowest_free(self) -> list[int]:
+        """The places, in the row of VTYs, that a connection can meet first; of alike ones, one."""
+        count = self.setting.facts["vtys"].value
+        first: dict[object, int] = {}
+        for place, view in enumerate(self.setting.vtys(_MOST_VTYS if count is UNKNOWN else count)):
+            first.setdefault(view.likeness, place)
+        return list(first.values())
+
     # -- checking and landing ----------------------------------------------------------------------------------------
 
-    def names(self, via: str) -> list[str | None]:
+    def names(self) -> list[str | None]:
         """The names worth giving: none, one that nobody has, each account's, each that the servers are said to hold."""
         names: dict[str | None, None] = {None: None, NOBODY: None}
         names.update(dict.fromkeys(account.name for account in self.setting.accounts))
@@ -85,7 +97,6 @@ class Explorer:
                 names[ANYBODY] = None
             else:
                 names.update(dict.fromkeys(name for accounts in held.values() for name in accounts))
-        del via
         return list(names)
 
     def landings(self, place: Place) -> list[Path]:
@@ -96,7 +107,7 @@ class Explorer:
         return self._landings[key]
 
     def _explore_landings(self, place: Place) -> Iterator[Path]:
-        for name in self.names(place.via):
+        for name in self.names():
             attempt = Attempt(place.via, self.moment, name=name, ssh_versions=(1, 2))
             asker = ExploringAsker(self.around, placed=place.service is not None)
             named = place.via == "ssh" or bool(self.setting.any_names)
@@ -104,11 +115,12 @@ class Explorer:
                 asker.restart()
                 run = Run(self.setting, attempt, asker, Failures())
                 granted = check(run, place)
+                self._count(asker)
                 if granted is not None:
                     level = land(run, place, granted.answer, through_list=granted.through_list)
                     yield Path(asker.sources, asker.states, frozenset(asker.needs), asker.sure, level)
                 named = named or any(step.asked == "name" for step in run.steps)
-                if not asker.advance():
+                if not self.complete or not asker.advance():
                     break
             if not named:
                 return
@@ -126,19 +138,19 @@ class Explorer:
         if place.entry is None or before == 15:
             return
         for wanted in self._levels_wanted(place, before):
-            for name in self.names(place.via):
+            for name in self.names():
                 attempt = Attempt(place.via, self.moment, name=name, elevate=wanted)
                 asker = ExploringAsker(self.around, placed=place.service is not None)
                 named = bool(self.setting.any_names)
                 while True:
                     asker.restart()
                     run = Run(self.setting, attempt, asker, Failures())
-                    run.note("", "", place.entry.origin)
                     level = elevate(run, place, before, wanted).level
+                    self._count(asker)
                     if level > before:
                         yield Path(asker.sources, asker.states, frozenset(asker.needs), asker.sure, level)
-                    named = named or any(step.words in _ASKS_NAME for step in run.steps)
-                    if not asker.advance():
+                    named = named or any(step.words == words.ASKS_NAME for step in run.steps)
+                    if not self.complete or not asker.advance():
                         break
                 if not named:
                     break
@@ -160,11 +172,11 @@ class Explorer:
             said |= {value} if isinstance(value, int) else set(range(16)) if value is UNKNOWN else set()
         for accounts in (self.around.held or {}).values():
             said |= {account["level"] for account in accounts.values() if account.get("level") is not None}
-        said.add(max(set(range(1, 16)) - set(setting.elevations), default=15))
-        return sorted((level for level in said if level > before), reverse=True)
-
-
-_ASKS_NAME = frozenset({"a name is asked for"})
+        # Beside the levels that have a password, only the highest one without, up to each level said, can differ.
+        bare = [level for level in range(1, 16) if level not in setting.device.elevations]
+        wanted = set(setting.device.elevations)
+        wanted |= {max((level for level in bare if level <= each), default=0) for each in said}
+        return sorted((level for level in wanted if level > before), reverse=True)
 
 
 def _likeness(place: Place) -> object:

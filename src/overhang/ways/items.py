@@ -19,11 +19,9 @@ class Items:
             groups.setdefault(_likeness(item, stored), []).append((item, stored))
         self._join_hashes(groups)
         for account in setting.accounts:
-            for said in account.keys[:1]:
-                groups.setdefault(("key", tuple(sorted(each.value[:2] for each in account.keys))), []).append(
-                    (f"key:{account.name}", None)
-                )
-                del said
+            if account.keys:
+                likeness = ("key", *sorted(each.value[:2] for each in account.keys))
+                groups.setdefault(likeness, []).append((f"key:{account.name}", None))
         for members in groups.values():
             for item, stored in members:
                 if item not in self._numbers:

@@ -36,12 +36,16 @@ class Way(NamedTuple):
 
 
 class WaysIn(NamedTuple):
-    """All ways into a device, worst first, and what their numbers stand for."""
+    """All ways into a device, worst first, and what their numbers stand for.
+
+    ``complete`` is false where so much is in doubt that not every way could be found.
+    """
 
     ways: list[Way]
     space: Space
     items: Items
     states: list[frozenset[str]]
+    complete: bool = True
 
     def down(self, way: Way) -> list[list[str]]:
         """The states of the servers in which a way holds, each the sorted addresses of those that are down."""
@@ -70,7 +74,7 @@ def find_ways(setting: Setting, moment: datetime.datetime, held: Mapping[str, An
     for via in (*PORTS, *setting.services):
         rows += _rows_of(explorer, via)
     rows.sort(key=lambda way: _rank(way))
-    return WaysIn(rows, space, items, states)
+    return WaysIn(rows, space, items, states, explorer.complete)
 
 
 def server_states(setting: Setting) -> list[frozenset[str]]:

@@ -1,0 +1,59 @@
+"""Damaged sheets: nothing raises, and every report keeps its width and has its sentences filled in."""
+
+import random
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from overhang.device import parse_address
+from overhang.login import Attempt, Setting, decide
+from overhang.profiles import BUILTIN
+from overhang.project import Project
+from overhang.report.audit_text import audit_lines
+from overhang.report.lines import plain
+from overhang.report.login_text import login_lines
+from overhang.report.ways_text import DeviceWays, ways_lines
+from overhang.rules.device_audit import audit_sheet
+from overhang.sheet import read_sheet
+from overhang.ways import find_ways
+from tests.generator import NOW, SOURCES, WAYS, Made
+
+
+def damaged(text: str, chance: random.Random) -> str:
+    lines = text.split("\n")
+    for _ in range(chance.choice((0, 1, 3, 8))):
+        place = chance.randrange(len(lines))
+        line = lines[place]
+        if line.strip():
+            at = chance.randrange(len(line))
+            lines[place] = (
+                line[:at] + chance.choice(("x", "", "'", '"', ":", "#", "  ")) + line[at + chance.choice((0, 1)) :]
+            )
+    return "\n".join(lines)
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
+def test_damaged_sheets_are_answered(seed: int) -> None:
+    made = Made(seed)
+    chance = random.Random(seed)
+    sheet = read_sheet(damaged(made.text, chance), "t.sheet")
+    profiles = {**BUILTIN, "made": made.profile}
+    setting = Setting(sheet.device, profiles, all_read=sheet.fully_understood)
+    reports = [plain(audit_lines([audit_sheet(sheet, Project(profiles=profiles), NOW)], [], 100))]
+    found = find_ways(setting, NOW, made.held)
+    device = DeviceWays("t", "t.sheet", found, found.ways, setting.understood)
+    reports.append(plain(ways_lines([device], 0, 100)))
+    for _ in range(6):
+        attempt = Attempt(
+            chance.choice(WAYS),
+            NOW,
+            chance.choice((None, parse_address(chance.choice(SOURCES)))),
+            name=chance.choice((None, "lena", "nobody")),
+            passwords=chance.choice(((), ("boat",), ("a", "b", "c", "d"))),
+            elevate=chance.choice((None, 3, 15)),
+        )
+        reports.append(plain(login_lines(sheet, setting, attempt, decide(setting, attempt).result, 100)))
+    for report in reports:
+        assert max(map(len, report.splitlines())) <= 100, report
+        assert "{" not in report.replace(sheet.device.name, "")
