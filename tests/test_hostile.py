@@ -9,6 +9,11 @@ from overhang.device import parse_address
 from overhang.login import Attempt, Setting, decide
 from overhang.profiles import BUILTIN
 from overhang.project import Project
+from overhang.report.audit_html import audit_html
+from overhang.report.audit_json import audit_json
+from overhang.report.audit_report import Report
+from overhang.report.audit_sarif import audit_sarif
+from overhang.report.audit_tables import audit_csv, audit_junit, audit_markdown
 from overhang.report.audit_text import audit_lines
 from overhang.report.lines import plain
 from overhang.report.login_text import login_lines
@@ -40,7 +45,11 @@ def test_damaged_sheets_are_answered(seed: int) -> None:
     sheet = read_sheet(damaged(made.text, chance), "t.sheet")
     profiles = {**BUILTIN, "made": made.profile}
     setting = Setting(sheet.device, profiles, all_read=sheet.fully_understood)
-    reports = [plain(audit_lines([audit_sheet(sheet, Project(profiles=profiles), NOW)], [], 100))]
+    audited = audit_sheet(sheet, Project(profiles=profiles), NOW)
+    report = Report((audited,), (), (), NOW)
+    reports = [plain(audit_lines(report, 100, long=long)) for long in (True, False)]
+    for written in (audit_json, audit_csv, audit_junit, audit_markdown, audit_sarif, audit_html):
+        assert "password readable boat" not in written(report)
     found = find_ways(setting, NOW, made.held)
     device = DeviceWays("t", "t.sheet", found, found.ways, setting.understood)
     reports.append(plain(ways_lines([device], 0, 100)))
@@ -54,6 +63,6 @@ def test_damaged_sheets_are_answered(seed: int) -> None:
             elevate=chance.choice((None, 3, 15)),
         )
         reports.append(plain(login_lines(sheet, setting, attempt, decide(setting, attempt).result, 100)))
-    for report in reports:
-        assert max(map(len, report.splitlines())) <= 100, report
-        assert "{" not in report.replace(sheet.device.name, "")
+    for text in reports:
+        assert max(map(len, text.splitlines())) <= 100, text
+        assert "{" not in text.replace(sheet.device.name, "")

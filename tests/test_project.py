@@ -52,7 +52,7 @@ def test_an_empty_project_file_is_the_defaults(write: Write) -> None:
         ("[treshold]", ":1: treshold: unknown key; did you mean thresholds?"),
         ("[thresholds]\nidel = '5m'", ":2: thresholds.idel: unknown key; did you mean idle?"),
         ("[thresholds]\nidle = 5", ':2: thresholds.idle: a duration like "10m" is expected'),
-        ("[thresholds]\nrsa-bits = true", ":2: thresholds.rsa-bits: a number of bits from 1 to 65536 is expected"),
+        ("[thresholds]\nrsa-bits = true", ":2: thresholds.rsa-bits: a whole number from 0 to 1000000 is expected"),
         ("networks = 3", ":1: networks: a table is expected here"),
         ("[networks]\na = ['10.64.0.0/99']", ":2: networks.a: a prefix length for IPv4 is a number from 0 to 32"),
         ("[networks]\na = [3]", ":2: networks.a: a list of texts is expected here"),

@@ -2,68 +2,129 @@
 
 import argparse
 import datetime
+import os
 import sys
+from collections.abc import Callable
+from fnmatch import fnmatchcase
 
-from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress
-from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD
+from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress, read_moment
+from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
-from overhang.report.audit_text import Unreadable, audit_lines
+from overhang.report.audit_report import SORTS, Report, Unreadable, chosen
+from overhang.report.audit_text import audit_lines
+from overhang.rules import RULES
 from overhang.rules.device_audit import DeviceAudit, audit_sheet
 from overhang.rules.model import Severity
+from overhang.rules.network import across, check_waivers
+from overhang.text import did_you_mean
+
+FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
+_WORDS = [severity.word for severity in Severity]
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang audit``."""
     parser.add_argument("paths", nargs="+", metavar="PATH", help="a sheet, or a folder to search for *.sheet files")
-    parser.add_argument("--format", choices=("text", "json"), default="text", help="text for people (default), or json")
-    parser.add_argument("--output", metavar="FILE", help="write the report to a file instead of standard output")
-    parser.add_argument("--brief", action="store_true", help="findings without the lines that prove them (text only)")
     parser.add_argument(
-        "--at-least",
-        metavar="SEVERITY",
-        choices=[severity.word for severity in Severity],
-        default="info",
-        help="leave out findings below info, low, medium, high or critical",
+        "--format", choices=FORMATS, default="text", help="text for people (default), or another format"
     )
-    parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+    parser.add_argument("--output", metavar="FILE", help="write the report to a file instead of standard output")
+    form = parser.add_mutually_exclusive_group()
+    form.add_argument("--short", action="store_true", help="a line for each device and each rule (default for several)")
+    form.add_argument("--long", action="store_true", help="every finding with proof, ways and remedy (default for one)")
+    parser.add_argument("--severity", choices=_WORDS, default="info", help="leave out findings below this")
+    parser.add_argument("--fail-on", choices=_WORDS, default="info", help="exit 1 only for findings of this or worse")
+    parser.add_argument("--only", metavar="RULE,...", help="only these rules, or patterns of their names: ssh-*")
+    parser.add_argument("--skip", metavar="RULE,...", help="all rules but these")
+    parser.add_argument("--sort", choices=tuple(SORTS), default="severity", help="the order of the devices")
+    add_reading(parser)
     parser.add_argument("--strict", action="store_true", help="exit 3 where a line or a profile was not understood")
+
+
+def add_reading(parser: argparse.ArgumentParser) -> None:
+    """The options that say how sheets are audited, for every command that audits."""
+    parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+    parser.add_argument("--guess", metavar="TIME", help="try common passwords against hashes so long: 10s for a device")
+    parser.add_argument("--now", metavar="MOMENT", help="the moment to go by, in place of the clock's")
 
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
-    moment = datetime.datetime.now(datetime.UTC)
-    audits, unreadable = audit_paths(
-        options.paths, Projects(options.project), moment, Severity[options.at_least.upper()]
-    )
-    if options.format == "json":
-        from overhang.report.audit_json import audit_json
+    wanted = wanted_rules(options.only, options.skip, Severity[options.severity.upper()])
+    report = chosen(report_of(options), wanted, options.sort)
+    text = None if options.format == "text" else _FORMATS[options.format](report)
+    long = options.long or (len(report.audits) == 1 and not options.short)
+    if options.output:
+        if text is None:
+            from overhang.report.lines import WIDEST, plain
 
-        text = audit_json(audits, unreadable)
-        if options.output:
-            write_atomically(options.output, text)
-        else:
-            sys.stdout.write(text)
-    elif options.output:
-        from overhang.report.lines import WIDEST, plain
-
-        write_atomically(options.output, plain(audit_lines(audits, unreadable, WIDEST, brief=options.brief)))
+            text = plain(audit_lines(report, WIDEST, long=long))
+        write_atomically(options.output, text)
+    elif text is not None:
+        sys.stdout.write(text)
     else:
-        show(audit_lines(audits, unreadable, width(), brief=options.brief))
-    for each in unreadable:
+        show(audit_lines(report, width(), long=long))
+    return exit_code(report, Severity[options.fail_on.upper()], strict=options.strict)
+
+
+def exit_code(report: Report, fail_on: Severity, *, strict: bool) -> int:
+    """The exit code of an audit, and what could not be read on standard error."""
+    for each in report.unreadable:
         print(f"overhang: {each.file}: {each.error}", file=sys.stderr)
-    if unreadable:
+    if report.unreadable:
         return FAILED
-    if options.strict and any(audit.unread or audit.profile is None for audit in audits):
+    if strict and any(audit.unread or audit.profile is None for audit in report.audits):
         return NOT_UNDERSTOOD
-    return FOUND if any(audit.findings for audit in audits) else CLEAN
+    return FOUND if any(severity >= fail_on for severity in report.severities) else CLEAN
 
 
-def audit_paths(
-    paths: list[str], projects: Projects, moment: datetime.datetime, at_least: Severity = Severity.INFO
-) -> tuple[list[DeviceAudit], list[Unreadable]]:
-    """The audits of all sheets, worst first, and what could not be read."""
+def wanted_rules(only: str | None, skip: str | None, least: Severity) -> Callable[[str, Severity], bool]:
+    """What tells whether a finding is wanted. Raises UserError for a rule that does not exist."""
+    chosen_ones, left_out = _names(only, "--only"), _names(skip, "--skip")
+
+    def wanted(rule: str, severity: Severity) -> bool:
+        return severity >= least and (only is None or rule in chosen_ones) and rule not in left_out
+
+    return wanted
+
+
+def _names(text: str | None, option: str) -> set[str]:
+    names = [rule.name for rule in RULES]
+    found: set[str] = set()
+    for pattern in (text or "").replace(" ", "").split(","):
+        matching = [name for name in names if fnmatchcase(name, pattern)]
+        if pattern and not matching:
+            near = did_you_mean(pattern, names)
+            raise UserError(
+                f"{option} {pattern}: " + (f"did you mean {near}?" if near else "overhang rules lists the rules")
+            )
+        found.update(matching)
+    return found
+
+
+def report_of(options: argparse.Namespace) -> Report:
+    """The audits of all sheets that the options name, worst first, with what is wrong across them."""
+    moment = read_moment(options.now)
+    projects = Projects(options.project, guess=_guess(options.guess))
+    return audit_paths(options.paths, projects, moment)
+
+
+def _guess(text: str | None) -> int | None:
+    if text is None:
+        return None
+    from overhang.project.thresholds import read_duration
+
+    try:
+        return read_duration(text)
+    except ValueError as wrong:
+        raise UserError(f"--guess {text}: {wrong}") from None
+
+
+def audit_paths(paths: list[str], projects: Projects, moment: datetime.datetime) -> Report:
+    """The report about all sheets that ``paths`` name."""
     audits: list[DeviceAudit] = []
     unreadable: list[Unreadable] = []
+    key = os.urandom(32)
     for path in progress(find_sheets(paths)):
         if isinstance(path, Skipped):
             unreadable.append(Unreadable(path.path, str(path)))
@@ -73,6 +134,57 @@ def audit_paths(
         except Skipped as problem:
             unreadable.append(Unreadable(path, str(problem)))
             continue
-        audits.append(audit_sheet(sheet, projects.of(path), moment, at_least))
+        audits.append(audit_sheet(sheet, projects.of(path), moment, key))
     audits.sort(key=lambda audit: audit.rank)
-    return audits, unreadable
+    network = across(audits, projects.all())
+    names = frozenset(rule.name for rule in RULES)
+    for project in projects.all():
+        network += check_waivers(project, audits, names, moment.date())
+    return Report(tuple(audits), tuple(network), tuple(unreadable), moment)
+
+
+def _json(report: Report) -> str:
+    from overhang.report.audit_json import audit_json
+
+    return audit_json(report)
+
+
+def _csv(report: Report) -> str:
+    from overhang.report.audit_tables import audit_csv
+
+    return audit_csv(report)
+
+
+def _sarif(report: Report) -> str:
+    from overhang.report.audit_sarif import audit_sarif
+
+    return audit_sarif(report)
+
+
+def _junit(report: Report) -> str:
+    from overhang.report.audit_tables import audit_junit
+
+    return audit_junit(report)
+
+
+def _markdown(report: Report) -> str:
+    from overhang.report.audit_tables import audit_markdown
+
+    return audit_markdown(report)
+
+
+def _html(report: Report) -> str:
+    from overhang.report.audit_html import audit_html
+
+    return audit_html(report)
+
+
+#: Each is imported only when it is asked for.
+_FORMATS: dict[str, Callable[[Report], str]] = {
+    "json": _json,
+    "csv": _csv,
+    "sarif": _sarif,
+    "junit": _junit,
+    "markdown": _markdown,
+    "html": _html,
+}

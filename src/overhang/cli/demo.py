@@ -40,11 +40,10 @@ def run(options: argparse.Namespace) -> int:
         [
             [(f"{number} files of Tidewater Ferries are in {folder}", "bold")],
             [],
-            *_head(f"overhang audit --brief {folder}"),
+            *_head(f"overhang audit {folder}"),
         ]
     )
-    audits, unreadable = audit_paths([folder], projects, moment)
-    show(audit_lines(audits, unreadable, width(), brief=True))
+    show(audit_lines(audit_paths([folder], projects, moment), width(), long=False))
     core = os.path.join(folder, "harbour", "harbour-core.sheet")
     office, quay = parse_address("10.64.1.77"), parse_address("10.64.16.9")
     shared = frozenset({"entry:vty 5-15"})
@@ -80,7 +79,7 @@ def _login(path: str, attempt: Attempt, projects: Projects, command: str) -> Non
 def _next(folder: str) -> list[list[tuple[str, str]]]:
     gate = os.path.join(folder, "harbour", "harbour-gate.sheet")
     rows = (
-        (f"overhang audit {folder}/northquay", "the same, with the lines that prove it"),
+        (f"overhang audit {folder}/northquay/north-edge.sheet", "one device, with proof, ways in and remedies"),
         ("overhang rules telnet-accepted", "why a rule matters, and how to mend what it finds"),
         (f"overhang login {gate} --via console", "a login by somebody who has no name to give"),
     )

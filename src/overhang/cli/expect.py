@@ -4,10 +4,9 @@ import argparse
 import datetime
 import sys
 
-from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress
+from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress, read_moment
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
-from overhang.cli.ways import read_moment
 from overhang.login import Setting
 from overhang.project import Claim
 from overhang.ways import Checker, Verdict, chooses, find_ways

@@ -1,5 +1,6 @@
 """Finding and reading sheets, and the project file beside them."""
 
+import datetime
 import os
 import stat
 import sys
@@ -8,6 +9,7 @@ from collections.abc import Iterable, Iterator
 from overhang.cli.main import UserError
 from overhang.project import BadProject, Project, find_project, read_project
 from overhang.sheet import Sheet, Unreadable, read_bytes
+from overhang.sheet.kinds import moment
 
 ENDING = ".sheet"
 _LARGEST = 256 * 1024 * 1024
@@ -111,8 +113,9 @@ def progress(paths: Iterable[str | Skipped]) -> Iterator[str | Skipped]:
 class Projects:
     """The project file that holds for each sheet: the one given, else the nearest above it; each is read once."""
 
-    def __init__(self, given: str | None) -> None:
+    def __init__(self, given: str | None, guess: int | None = None) -> None:
         self._given = given
+        self._guess = guess
         self._by_folder: dict[str, Project] = {}
         self._by_file: dict[str, Project] = {}
 
@@ -121,8 +124,15 @@ class Projects:
         folder = os.path.dirname(path) or "."
         if folder not in self._by_folder:
             found = self._given or find_project(folder)
-            self._by_folder[folder] = Project() if found is None else self._read(found)
+            project = Project() if found is None else self._read(found)
+            if self._guess is not None:
+                project = project._replace(thresholds=project.thresholds._replace(guess=self._guess))
+            self._by_folder[folder] = project
         return self._by_folder[folder]
+
+    def all(self) -> list[Project]:
+        """The projects asked for so far, each once, by file."""
+        return [found for _, found in sorted({each.file: each for each in self._by_folder.values()}.items())]
 
     def _read(self, path: str) -> Project:
         if path not in self._by_file:
@@ -131,3 +141,14 @@ class Projects:
             except BadProject as problem:
                 raise UserError(str(problem)) from None
         return self._by_file[path]
+
+
+def read_moment(text: str | None) -> datetime.datetime:
+    """A moment that an option gives, else the clock's. Raises UserError."""
+    if text is None:
+        return datetime.datetime.now(datetime.UTC)
+    try:
+        found: datetime.datetime = moment(text)
+    except ValueError as wrong:
+        raise UserError(f"--now {text}: {wrong}") from None
+    return found

@@ -27,6 +27,7 @@ COMMANDS = {
     "expect": "check what the project file expects: who gets in, and who does not",
     "login": "simulate one login and show what decides it",
     "password": "make or open the stored form of a password",
+    "picture": "draw the exposure map, the findings, or the path of a login",
     "profiles": "show what a profile means by what is left unsaid",
     "rules": "list the rules of the audit, or explain one",
     "ways": "show every way in, and the least one needs to know for it",

@@ -1,28 +1,34 @@
 """List the rules of the audit, or explain one: why it matters, what it looks for, samples, how to fix it."""
 
 import argparse
+import sys
 
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width
 from overhang.report.rules_text import rule_lines, rules_lines
 from overhang.rules import RULES
+from overhang.rules.pages import exemplary, page_of
 from overhang.text import did_you_mean
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang rules``."""
+    parser.add_argument("--exemplary", action="store_true", help="print the sheet that the samples are said over")
     parser.add_argument("rule", nargs="?", metavar="RULE", help="the rule to explain; all are listed without it")
 
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
+    if options.exemplary:
+        sys.stdout.write(exemplary())
+        return CLEAN
     if options.rule is None:
-        show(rules_lines(RULES))
+        show(rules_lines(RULES, [page_of(rule.name) for rule in RULES]))
         return CLEAN
     rule = next((rule for rule in RULES if rule.name == options.rule), None)
     if rule is None:
         near = did_you_mean(options.rule, [rule.name for rule in RULES])
         hint = f"did you mean {near}?" if near else "overhang rules lists them"
         raise UserError(f"no rule is called {options.rule}; {hint}")
-    show(rule_lines(rule, width()))
+    show(rule_lines(page_of(rule.name), width()))
     return CLEAN

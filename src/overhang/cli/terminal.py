@@ -49,16 +49,17 @@ def show(lines: Iterable[Line]) -> None:
         console.print(Text.assemble(*((text, _STYLES.get(style, "")) for text, style in line)))
 
 
-def write_atomically(path: str, text: str) -> None:
+def write_atomically(path: str, content: str | bytes) -> None:
     """Write a file so that it is there whole or not at all. Raises UserError."""
+    data = content.encode("utf-8", "backslashreplace") if isinstance(content, str) else content
     import tempfile  # most runs write no file
 
     folder = os.path.dirname(path) or "."
     try:
         handle, temporary = tempfile.mkstemp(dir=folder, prefix=".overhang-")
         try:
-            with os.fdopen(handle, "w", encoding="utf-8", errors="backslashreplace") as stream:
-                stream.write(text)
+            with os.fdopen(handle, "wb") as stream:
+                stream.write(data)
             os.chmod(temporary, 0o666 & ~_umask())
             os.replace(temporary, path)
         except BaseException:

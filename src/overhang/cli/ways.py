@@ -1,20 +1,18 @@
 """Show every way into devices: from where, what one needs to know, and how much power it gives, worst first."""
 
 import argparse
-import datetime
 import sys
 
-from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress
+from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress, read_moment
 from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width
 from overhang.device import Address, parse_address
 from overhang.login import Setting
-from overhang.login.setting import PORTS
 from overhang.project import Project
 from overhang.report.ways_text import DeviceWays, ways_lines
-from overhang.sheet.kinds import WAYS, moment
+from overhang.sheet.kinds import WAYS
 from overhang.text import did_you_mean
-from overhang.ways import Way, WaysIn, find_ways, reader_of_backups
+from overhang.ways import Way, WaysIn, can_take, find_ways, reader_of_backups
 
 READER = "reader-of-backups"
 
@@ -89,17 +87,6 @@ def _checked(options: argparse.Namespace) -> Address | None:
         raise UserError(f"--from {options.source}: {wrong}") from None
 
 
-def read_moment(text: str | None) -> datetime.datetime:
-    """A moment that an option gives, else the clock's. Raises UserError."""
-    if text is None:
-        return datetime.datetime.now(datetime.UTC)
-    try:
-        found: datetime.datetime = moment(text)
-    except ValueError as wrong:
-        raise UserError(f"--now {text}: {wrong}") from None
-    return found
-
-
 def _wanted(found: WaysIn, way: Way, options: argparse.Namespace, source: Address | None) -> bool:
     if options.to is not None and way.level < options.to:
         return False
@@ -121,14 +108,7 @@ def _can(found: WaysIn, way: Way, name: str, project: Project, path: str) -> boo
         near = did_you_mean(name, [*project.people, READER])
         hint = f"did you mean {near}?" if near else f"known here: {', '.join([*project.people, READER])}"
         raise UserError(f"--person {name}: nobody in the project file of {path} is called so; {hint}")
-    if not found.items.within(way.needs, frozenset(person.knows)):
-        return False
-    if not person.sits:
-        return True
-    if way.sources is None or way.via in PORTS:
-        return way.via in person.sits
-    networks = [prefix for place in person.sits for prefix in project.networks.get(place, ())]
-    return any(way.sources & found.space.holding(each.family, each.low, each.high) for each in networks)
+    return can_take(found, way, person, project)
 
 
 def _rank(device: DeviceWays) -> tuple[object, ...]:

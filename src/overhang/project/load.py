@@ -1,5 +1,6 @@
 """Reading ``overhang.toml``: every key is known, or an error with a suggestion."""
 
+import datetime
 import os
 import re
 from collections.abc import Callable, Iterable, Mapping
@@ -9,13 +10,12 @@ from overhang.device import parse_address, parse_prefix
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
 from overhang.profiles.model import BadProfile
 from overhang.project.claims import read_claims
-from overhang.project.model import Person, Project, Thresholds
+from overhang.project.model import Person, Project, Waiver
+from overhang.project.thresholds import THRESHOLDS, Thresholds
 from overhang.text import did_you_mean
 
 NAME = "overhang.toml"
 _LARGEST = 8_000_000
-_DURATION = re.compile(r"(\d{1,7})([smhd])")
-_SECONDS = {"s": 1, "m": 60, "h": 3600, "d": 86400}
 
 
 class BadProject(Exception):
@@ -88,20 +88,32 @@ class _Reader:
     def project(self, table: Mapping[str, Any]) -> Project:
         readers: dict[str, Callable[[Any], Any]] = {
             "states": self.states,
-            "expect": lambda value: value,
             "thresholds": self.thresholds,
             "networks": self.networks,
             "people": self.people,
             "servers": self.servers,
             "profiles": self.profiles,
         }
-        self.known(table, readers, "")
+        lists: dict[str, Callable[[Any], Any]] = {
+            "expect": lambda value: value,
+            "waivers": self.waivers,
+            "management": lambda value: self.texts(value, "management"),
+            "locked-away": lambda value: self.texts(value, "locked-away"),
+        }
+        self.known(table, [*readers, *lists], "")
         fields = {
-            key: readers[key](value if key == "expect" else self.table(value, key)) for key, value in table.items()
+            key.replace("-", "_"): lists[key](value) if key in lists else readers[key](self.table(value, key))
+            for key, value in table.items()
         }
         states = fields.pop("states", {})
         claims = fields.pop("expect", [])
         project = Project(file=self.path, **fields)
+        for name in project.management:
+            if name not in project.networks:
+                near = did_you_mean(name, project.networks)
+                raise self.bad(
+                    "management", f"no network is called {name}" + (f"; did you mean {near}?" if near else "")
+                )
         project = project._replace(claims=read_claims(claims, project, states, self.bad))
         places = {*project.networks, "console", "auxiliary"}
         for person in project.people.values():
@@ -113,19 +125,34 @@ class _Reader:
         return project
 
     def thresholds(self, table: Mapping[str, Any]) -> Thresholds:
-        self.known(table, ("idle", "rsa-bits"), "thresholds.")
+        self.known(table, [each.key for each in THRESHOLDS], "thresholds.")
         fields: dict[str, int] = {}
-        if "idle" in table:
-            found = _DURATION.fullmatch(str(table["idle"]))
-            if found is None or not int(found.group(1)):
-                raise self.bad("thresholds.idle", 'a duration like "10m" is expected')
-            fields["idle"] = int(found.group(1)) * _SECONDS[found.group(2)]
-        if "rsa-bits" in table:
-            bits = table["rsa-bits"]
-            if not isinstance(bits, int) or isinstance(bits, bool) or not 1 <= bits <= 65536:
-                raise self.bad("thresholds.rsa-bits", "a number of bits from 1 to 65536 is expected")
-            fields["rsa_bits"] = bits
+        for each in THRESHOLDS:
+            if each.key in table:
+                try:
+                    fields[each.field] = each.read(table[each.key])
+                except ValueError as wrong:
+                    raise self.bad(f"thresholds.{each.key}", str(wrong)) from None
         return Thresholds(**fields)
+
+    def waivers(self, value: Any) -> tuple[Waiver, ...]:
+        if not isinstance(value, list) or not all(isinstance(each, dict) for each in value):
+            raise self.bad("waivers", "write each waiver under a head [[waivers]]")
+        lines = [number for number, text in enumerate(self.lines, 1) if re.match(r"\s*\[\[\s*waivers\s*\]\]", text)]
+        found = []
+        for index, table in enumerate(value):
+            self.known(table, ("rule", "devices", "reason", "until"), "waivers.")
+            rule, reason, until = (table.get(key) for key in ("rule", "reason", "until"))
+            for key, text in (("rule", rule), ("reason", reason)):
+                if not isinstance(text, str) or not text.strip():
+                    raise self.bad(f"waivers.{key}", "a waiver needs a rule, a reason and the day it ends")
+            if type(until) is not datetime.date:
+                raise self.bad("waivers.until", "the last day is expected, as in 2031-05-17, without quotes")
+            devices = table.get("devices", ["*"])
+            devices = self.texts([devices] if isinstance(devices, str) else devices, "waivers.devices")
+            line = lines[index] if index < len(lines) else 0
+            found.append(Waiver(str(rule), devices, str(reason), until, line))
+        return tuple(found)
 
     def networks(self, table: Mapping[str, Any]) -> Mapping[str, Any]:
         networks = {}

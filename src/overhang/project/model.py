@@ -1,20 +1,12 @@
 """What a project file says."""
 
+import datetime
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from overhang.device import Prefix
 from overhang.profiles import BUILTIN, Profile
-
-
-class Thresholds(NamedTuple):
-    """The measures that rules compare with; the reasons for the defaults stand in docs/project.md.
-
-    ``idle``: seconds after which a silent login should have ended. ``rsa_bits``: the smallest RSA or DSA host key.
-    """
-
-    idle: int = 600
-    rsa_bits: int = 2048
+from overhang.project.thresholds import Thresholds
 
 
 class Person(NamedTuple):
@@ -48,10 +40,25 @@ class Claim(NamedTuple):
     sites: tuple[str, ...]
 
 
+class Waiver(NamedTuple):
+    """Findings that somebody decided to live with: a rule on some devices, why, and through which day.
+
+    ``line`` is where it stands in the project file, 0 where that is not known.
+    """
+
+    rule: str
+    devices: tuple[str, ...]
+    reason: str
+    until: datetime.date
+    line: int = 0
+
+
 class Project(NamedTuple):
     """A project file, or the defaults where there is none (``file`` is "" then).
 
     ``servers`` is what AAA servers hold, {group: {account: {"level": N or absent}}}, or None where that is not told.
+    ``management`` names the networks that devices are managed from; ``locked_away`` are patterns of the names and sites
+    of devices whose ports only trusted people reach.
     """
 
     file: str = ""
@@ -61,3 +68,6 @@ class Project(NamedTuple):
     servers: Mapping[str, Mapping[str, Mapping[str, Any]]] | None = None
     profiles: Mapping[str, Profile] = BUILTIN
     claims: tuple[Claim, ...] = ()
+    management: tuple[str, ...] = ()
+    locked_away: tuple[str, ...] = ()
+    waivers: tuple[Waiver, ...] = ()

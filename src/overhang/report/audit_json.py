@@ -1,33 +1,37 @@
-"""The audit for programs."""
+"""The audit for programs, as JSON; docs/audit.schema.json describes it."""
 
 import json
-from collections.abc import Sequence
 from typing import Any
 
 from overhang import __version__
-from overhang.report.audit_text import Unreadable
+from overhang.report.audit_report import Report, not_examined, verdict
 from overhang.rules.device_audit import DeviceAudit, Shown
-from overhang.rules.model import Severity
+from overhang.rules.network import NetworkFinding
 from overhang.text import Diagnostic
 
 
-def audit_json(audits: Sequence[DeviceAudit], unreadable: Sequence[Unreadable]) -> str:
-    """The report as JSON; docs/output.md describes it."""
-    findings = [finding for audit in audits for finding in audit.findings]
-    value = {
+def audit_json(report: Report) -> str:
+    """The report as JSON."""
+    return json.dumps(audit_value(report), indent=2, ensure_ascii=False) + "\n"
+
+
+def audit_value(report: Report) -> dict[str, Any]:
+    """The report as plain values."""
+    return {
         "overhang": __version__,
-        "devices": [_device(audit) for audit in audits],
-        "unreadable": [each._asdict() for each in unreadable],
+        "verdict": verdict(report)[0],
+        "devices": [_device(audit) for audit in report.audits],
+        "network": [_network(each) for each in report.network],
+        "unreadable": [each._asdict() for each in report.unreadable],
+        "not_examined": [{"what": what, "why": why, "devices": names} for what, why, names in not_examined(report)],
         "summary": {
-            "devices": len(audits),
-            "findings": {
-                severity.word: sum(each.severity == severity for each in findings) for severity in reversed(Severity)
-            },
-            "not_understood": sum(audit.unread for audit in audits),
-            "unreadable": len(unreadable),
+            "devices": len(report.audits),
+            "findings": {severity.word: number for severity, number in report.counts.items()},
+            "waived": sum(len(audit.waived) for audit in report.audits),
+            "not_understood": sum(audit.unread for audit in report.audits),
+            "unreadable": len(report.unreadable),
         },
     }
-    return json.dumps(value, indent=2, ensure_ascii=False) + "\n"
 
 
 def _device(audit: DeviceAudit) -> dict[str, Any]:
@@ -38,20 +42,52 @@ def _device(audit: DeviceAudit) -> dict[str, Any]:
         "site": audit.site,
         "profile": audit.profile,
         "profile_said": audit.profile_said,
-        "findings": [_finding(finding) for finding in audit.findings],
+        "findings": [finding_value(finding) for finding in audit.findings],
+        "waived": [
+            {**finding_value(each.finding), "reason": each.reason, "until": each.until.isoformat()}
+            for each in audit.waived
+        ],
+        "exposures": [each._asdict() for each in audit.exposures],
+        "not_examined": [each._asdict() for each in audit.not_examined],
         "not_understood": [diagnostic_value(each) for each in audit.errors],
         "warnings": [diagnostic_value(each) for each in audit.warnings],
         "lines": {"understood": audit.understood, "not_understood": audit.unread},
     }
 
 
-def _finding(finding: Shown) -> dict[str, Any]:
+def finding_value(finding: Shown) -> dict[str, Any]:
+    """A finding as plain values."""
     return {
         "rule": finding.rule,
         "severity": finding.severity.word,
         "message": finding.message,
         "lines": [line._asdict() for line in finding.lines],
         "unsaid": [each._asdict() for each in finding.unsaid],
+        "opens": [
+            {
+                "via": each.via,
+                "from": list(each.sources),
+                "anywhere": each.anywhere,
+                "needs": each.needs,
+                "after_login": each.after_login,
+                "level": each.level,
+                "servers": each.servers,
+            }
+            for each in finding.opens
+        ],
+        "remedy": list(finding.remedy),
+        "fingerprint": finding.fingerprint,
+    }
+
+
+def _network(finding: NetworkFinding) -> dict[str, Any]:
+    return {
+        "rule": finding.rule,
+        "severity": finding.severity.word,
+        "message": finding.message,
+        "devices": list(finding.devices),
+        "lines": [{"file": file, "line": line} for file, line, _ in finding.places],
+        "remedy": list(finding.remedy),
     }
 
 

@@ -1,53 +1,95 @@
-"""The audit for people: the verdict first, then each device, worst first, then a line to quote."""
+"""The audit for people: the verdict first, then the devices worst first, then what is wrong.
+
+One device is shown at length: what proves each finding, what it opens, what mends it. Of many a person first wants to
+know where to begin: a line for each device, then a line for each rule.
+"""
 
 from collections.abc import Iterator, Sequence
-from typing import NamedTuple
 
+from overhang.report.audit_report import Report, by_rule, not_examined, summary, verdict
 from overhang.report.lines import Line, count, cut, safe, wrap
-from overhang.rules.device_audit import DeviceAudit, Shown
+from overhang.rules.device_audit import DeviceAudit, Opened, Shown
 from overhang.rules.model import Severity
+from overhang.rules.network import NetworkFinding
 from overhang.text import Diagnostic
+from overhang.ways.phrases import way_label
 
 _MOST_ERRORS = 20
 _MOST_LINES = 24
+_MOST_OPENED = 3
 _INDENT = 11
+_LETTERS = {
+    Severity.CRITICAL: "crit",
+    Severity.HIGH: "high",
+    Severity.MEDIUM: "med",
+    Severity.LOW: "low",
+    Severity.INFO: "info",
+}
 
 
-class Unreadable(NamedTuple):
-    """A file that could not be read, and why."""
-
-    file: str
-    error: str
-
-
-def audit_lines(
-    audits: Sequence[DeviceAudit], unreadable: Sequence[Unreadable], width: int, *, brief: bool = False
-) -> Iterator[Line]:
-    """The whole report; ``audits`` come worst first; what is unreadable is only counted. ``brief``: without proofs."""
-    yield _verdict(audits, unreadable)
+def audit_lines(report: Report, width: int, *, long: bool) -> Iterator[Line]:
+    """The whole report; ``long`` shows every finding with its proof, else one line a device and one a rule."""
+    sentence, style = verdict(report)
+    for piece in wrap(sentence, width):
+        yield [(piece, style)]
     yield []
-    for audit in audits:
-        yield from _device(audit, width, brief)
-    yield [(summary(audits, unreadable), "")]
+    if long:
+        for audit in report.audits:
+            yield from _device(audit, width)
+    elif report.audits:
+        yield from _table(report, width)
+        yield from _rules(report, width)
+    yield from _network(report.network, width)
+    yield from _left_out(report, width, long=long)
+    for piece in wrap(summary(report), width):
+        yield [(piece, "")]
+    if not long and any(audit.findings for audit in report.audits):
+        yield [("overhang audit FILE shows the lines, the ways in and the remedy; --long shows them for all", "dim")]
 
 
-def _verdict(audits: Sequence[DeviceAudit], unreadable: Sequence[Unreadable]) -> Line:
-    worst = max((audit.worst for audit in audits), default=-1)
-    if worst >= 0:
-        severity = Severity(worst)
-        having = [audit for audit in audits if audit.worst == worst]
-        on = f"on {having[0].name}" if len(having) == 1 else f"on {len(having)} of {count(len(audits), 'device')}"
-        number = sum(finding.severity == severity for audit in audits for finding in audit.findings)
-        end = ", worst first" if len(audits) > 1 else ""
-        return [(count(number, f"{severity.word} finding"), severity.word), (f" {safe(on)}{end}", "bold")]
-    if not audits:
-        return [("Nothing could be audited", "medium")]
-    if unreadable or any(audit.unread for audit in audits):
-        return [("Nothing found, but not everything was understood", "medium")]
-    return [("Nothing found", "good")]
+# -- the short form ----------------------------------------------------------------------------------------------------
 
 
-def _device(audit: DeviceAudit, width: int, brief: bool) -> Iterator[Line]:
+def _table(report: Report, width: int) -> Iterator[Line]:
+    name = min(24, max(6, *(len(safe(audit.name)) for audit in report.audits)))
+    kinds = {audit.file: ", ".join(part for part in (audit.kind, audit.site) if part) for audit in report.audits}
+    about = min(26, max(5, *(len(safe(each)) for each in kinds.values())))
+    head = (
+        f"{'device':<{name}}  {'kind, site':<{about}}  "
+        + " ".join(f"{word:>4}" for word in _LETTERS.values())
+        + "  worst"
+    )
+    yield [(head, "bold")]
+    for audit in report.audits:
+        counts = [sum(each.severity == severity for each in audit.findings) for severity in _LETTERS]
+        line: Line = [(f"{cut(audit.name, name):<{name}}  {cut(kinds[audit.file], about):<{about}} ", "")]
+        for severity, number in zip(_LETTERS, counts, strict=True):
+            line.append((f" {number or '.':>4}", severity.word if number else "dim"))
+        worst = [each for each in audit.findings if each.severity == audit.worst]
+        text = ", ".join(dict.fromkeys(each.rule for each in worst)) or "nothing found"
+        style = Severity(audit.worst).word if worst else "good"
+        line.append(("  " + cut(text, max(16, width - name - about - 31)), style))
+        yield line
+    yield []
+
+
+def _rules(report: Report, width: int) -> Iterator[Line]:
+    groups = by_rule(report)
+    if not groups:
+        return
+    widest = max(len(rule) for rule, _, _ in groups)
+    for rule, severity, held in groups:
+        names = list(dict.fromkeys(audit.name for audit, _ in held))
+        where = f"{len(names)} devices: " if len(names) > 1 else ""
+        text = cut(where + ", ".join(names), max(20, width - widest - _INDENT - 2))
+        yield [(f"{severity.word.upper():<9}", severity.word), (f"{rule:<{widest}}", "bold"), (f"  {text}", "")]
+    yield []
+
+
+# -- the long form -----------------------------------------------------------------------------------------------------
+
+
+def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
     about = ", ".join(cut(part, 30) for part in (audit.kind, audit.site) if part)
     name = cut(audit.name, 40)
     room = max(20, width - len(name) - len(about) - 4)
@@ -59,47 +101,75 @@ def _device(audit: DeviceAudit, width: int, brief: bool) -> Iterator[Line]:
     if not audit.findings:
         yield [("  nothing found", "good")]
     for finding in audit.findings:
-        yield from _finding(finding, width, brief)
-    yield from _unread(audit, width, brief)
+        yield from _finding(finding, width)
+    for waived in audit.waived:
+        text = f"waived until {waived.until}: {waived.finding.rule}, {waived.finding.severity.word}: {waived.reason}"
+        for piece in wrap(text, width - 4):
+            yield [("  " + piece, "dim")]
+    yield from _unread(audit, width)
     yield []
 
 
-def _finding(finding: Shown, width: int, brief: bool) -> Iterator[Line]:
+def _finding(finding: Shown, width: int) -> Iterator[Line]:
     word = finding.severity.word
-    if brief:
-        first, *rest = wrap(finding.rule + ": " + finding.message, width - _INDENT)
-        after_rule = first.removeprefix(finding.rule)
-        yield [(f"  {word.upper():<9}", word), (finding.rule, "bold"), (after_rule, "")]
-        for line in rest:
-            yield [(" " * _INDENT, ""), (line, "")]
-        return
+    bar = [(" " * (_INDENT + 5), ""), ("│ ", "dim")]
+    room = width - _INDENT - 7
     yield [(f"  {word.upper():<9}", word), (finding.rule, "bold")]
     for line in wrap(finding.message, width - _INDENT):
         yield [(" " * _INDENT, ""), (line, "")]
     for quoted in finding.lines[:_MOST_LINES]:
-        yield [
-            (f"{quoted.line:>{_INDENT + 4}} ", "dim"),
-            ("│ ", "dim"),
-            (cut(quoted.text, width - _INDENT - 7), "code"),
-        ]
+        yield [(f"{quoted.line:>{_INDENT + 4}} ", "dim"), ("│ ", "dim"), (cut(quoted.text, room), "code")]
     if len(finding.lines) > _MOST_LINES:
-        more = f"and {len(finding.lines) - _MOST_LINES:,} more lines; --format json lists all"
-        yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (more, "dim")]
+        text = f"and {len(finding.lines) - _MOST_LINES:,} more lines; --format json lists all"
+        yield [*bar, (text, "dim")]
     for unsaid in finding.unsaid:
-        text = f"profile {safe(unsaid.profile)}: {unsaid.key} is {unsaid.value}"
-        yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (cut(text, width - _INDENT - 7), "dim")]
+        yield [*bar, (cut(f"profile {unsaid.profile}: {unsaid.key} is {unsaid.value}", room), "dim")]
+    opened = opened_phrases(finding.opens)
+    for at, text in enumerate(opened[:_MOST_OPENED]):
+        for index, piece in enumerate(wrap(text, width - _INDENT - 7)):
+            yield [(" " * _INDENT, ""), ("opens  " if at == index == 0 else "       ", "dim"), (piece, "")]
+    if len(opened) > _MOST_OPENED:
+        more = len(opened) - _MOST_OPENED
+        yield [(" " * (_INDENT + 7), ""), (f"and {count(more, 'more', 'more')}; overhang ways shows them", "dim")]
+    for at, line in enumerate(finding.remedy):
+        yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (cut(line, room), "good")]
 
 
-def _unread(audit: DeviceAudit, width: int, brief: bool) -> Iterator[Line]:
+def opened_phrases(opens: Sequence[Opened]) -> list[str]:
+    """The ways in that a finding opens, those that differ only in what one needs to know in one line."""
+    groups: dict[Opened, list[str]] = {}
+    for each in opens:
+        groups.setdefault(each._replace(needs=""), []).append(each.needs)
+    return [_phrase(each, list(dict.fromkeys(needs))) for each, needs in groups.items()]
+
+
+def _phrase(opened: Opened, needs: list[str]) -> str:
+    where = ", ".join(opened.sources)
+    if opened.via in ("console", "auxiliary"):
+        start = f"at the {opened.via}" + (" port" if opened.via == "auxiliary" else "")
+    else:
+        start = f"{way_label(opened.via)} {f'from {where}'}"
+    known = (
+        needs[0] if len(needs) == 1 else f"{needs[0]}, or {needs[1] if len(needs) == 2 else f'{len(needs) - 1} others'}"
+    )
+    level = (
+        f"level {opened.level}"
+        if opened.level == opened.after_login
+        else f"level {opened.after_login}, then {opened.level}"
+    )
+    when = f" (servers {opened.servers})" if opened.servers else ""
+    return f"{start}, knowing {known}: {level}{when}"
+
+
+def _unread(audit: DeviceAudit, width: int) -> Iterator[Line]:
     if audit.unread:
         total = audit.unread + audit.understood
         text = f"  not understood: {audit.unread:,} of {count(total, 'line')}; what they say is not in the audit"
         yield [(text, "medium")]
-    if not brief:
-        yield from _remarks(audit.errors, width)
-        if audit.warnings:
-            yield [("  remarked:", "dim")]
-            yield from _remarks(audit.warnings, width)
+    yield from _remarks(audit.errors, width)
+    if audit.warnings:
+        yield [("  remarked:", "dim")]
+        yield from _remarks(audit.warnings, width)
 
 
 def _remarks(remarks: Sequence[Diagnostic], width: int) -> Iterator[Line]:
@@ -116,21 +186,34 @@ def _remarks(remarks: Sequence[Diagnostic], width: int) -> Iterator[Line]:
         yield [(" " * (_INDENT + 5) + more, "dim")]
 
 
-def summary(audits: Sequence[DeviceAudit], unreadable: Sequence[Unreadable]) -> str:
-    """One line that a person can quote."""
-    counts = dict.fromkeys(reversed(Severity), 0)
-    for audit in audits:
-        for finding in audit.findings:
-            counts[finding.severity] += 1
-    total = sum(counts.values())
-    clean = sum(not audit.findings for audit in audits)
-    parts = [f"{count(len(audits), 'device')} audited: {count(total, 'finding')}"]
-    if total:
-        parts[0] += " (" + ", ".join(f"{number} {each.word}" for each, number in counts.items() if number) + ")"
-    parts.append(f"{clean} without findings")
-    unread = sum(audit.unread for audit in audits)
-    if unread:
-        parts.append(f"{count(unread, 'line')} not understood")
-    if unreadable:
-        parts.append(f"{count(len(unreadable), 'file')} unreadable")
-    return "; ".join(parts)
+# -- what is not of one device -----------------------------------------------------------------------------------------
+
+
+def _network(findings: Sequence[NetworkFinding], width: int) -> Iterator[Line]:
+    if not findings:
+        return
+    yield [("across devices", "bold")]
+    for finding in findings:
+        word = finding.severity.word
+        yield [(f"  {word.upper():<9}", word), (finding.rule, "bold")]
+        for line in wrap(finding.message, width - _INDENT):
+            yield [(" " * _INDENT, ""), (line, "")]
+        for file, number, _ in finding.places[:_MOST_OPENED]:
+            yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (cut(f"{file}:{number}", width - _INDENT - 7), "dim")]
+        if len(finding.places) > _MOST_OPENED:
+            yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (f"and {len(finding.places) - _MOST_OPENED} more", "dim")]
+    yield []
+
+
+def _left_out(report: Report, width: int, *, long: bool) -> Iterator[Line]:
+    found = [each for each in not_examined(report) if each[2]]
+    if not found:
+        return
+    yield [("not examined", "bold")]
+    for what, why, names in found[: None if long else 8]:
+        where = "" if len(report.audits) == 1 else f" on {names[0]}" if len(names) == 1 else f" on {len(names)} devices"
+        for index, piece in enumerate(wrap(f"{what}{where}: {why}", width - 4)):
+            yield [("  " + ("  " if index else "") + piece, "dim")]
+    if not long and len(found) > 8:
+        yield [(f"  and {len(found) - 8} more; --long lists all", "dim")]
+    yield []

@@ -3,11 +3,9 @@
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from overhang.login.setting import LABELS
 from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.ways import Way, WaysIn
-
-_MOST_PREFIXES = 3
+from overhang.ways.phrases import from_phrase, needs_phrase, states_phrase, way_label
 
 
 class DeviceWays(NamedTuple):
@@ -77,7 +75,7 @@ def _table(device: DeviceWays, width: int) -> Iterator[Line]:
 
 
 def _cells(found: WaysIn, way: Way) -> tuple[str, list[str], str, str, str]:
-    label = LABELS.get(way.via, way.via.removeprefix("door:"))
+    label = safe(way_label(way.via))
     level = str(way.level) if way.level == way.after_login else f"{way.after_login} → {way.level}"
     known = needs_phrase(found, way)
     if not way.sure:
@@ -86,72 +84,10 @@ def _cells(found: WaysIn, way: Way) -> tuple[str, list[str], str, str, str]:
 
 
 def _sources(found: WaysIn, way: Way) -> list[str]:
-    if way.sources is None:
-        return ["at the port"]
-    prefixes = found.space.prefixes(way.sources)
-    if prefixes == ["0.0.0.0/0", "::/0"]:
-        lines = ["anywhere"]
-    else:
-        names = {"0.0.0.0/0": "anywhere IPv4", "::/0": "anywhere IPv6"}
-        lines = [names.get(prefix, prefix) for prefix in prefixes[:_MOST_PREFIXES]]
-        if len(prefixes) > _MOST_PREFIXES:
-            lines.append(f"and {len(prefixes) - _MOST_PREFIXES} more")
+    lines = from_phrase(found, way)
     if way.to is not None:
         lines.append("to " + ", ".join(way.to[:2]) + (f" and {len(way.to) - 2} more" if len(way.to) > 2 else ""))
     return lines
-
-
-def needs_phrase(found: WaysIn, way: Way) -> str:
-    """What one needs to know, in words."""
-    if not way.needs:
-        return "nothing"
-    parts = [item_phrase(found, number) for number in sorted(way.needs, key=lambda number: _order(found, number))]
-    return " and ".join(parts)
-
-
-def _order(found: WaysIn, number: int) -> tuple[bool, str]:
-    names = sorted(found.items.names[number])
-    return any(name.startswith("elevation:") for name in names), names[0]
-
-
-def item_phrase(found: WaysIn, number: int) -> str:
-    """One item in words, with how it stands in the configuration where that gives it away."""
-    names = sorted(found.items.names[number])
-    phrase = " = ".join(_phrase(name) for name in names)
-    forms = found.forms(number)
-    if forms:
-        phrase += f" ({'readable' if 'readable' in forms else 'masked'} in the configuration)"
-    return phrase
-
-
-def _phrase(item: str) -> str:
-    kind, _, name = item.partition(":")
-    name = safe(name)
-    if kind == "elevation":
-        return "the enable secret" if name == "15" else f"the password for level {name}"
-    if kind == "server":
-        group, _, account = name.partition("/")
-        return f"{'some account' if account == '*' else account}'s password at {group}"
-    if kind == "entry":
-        return f"the {name.replace('vty', 'VTY')} password"
-    phrases = {"user": f"{name}'s password", "key": f"{name}'s key", "community": f"community {name}"}
-    return phrases.get(kind, item)
-
-
-def states_phrase(found: WaysIn, way: Way) -> str:
-    """In which states of the servers a way holds, in words; "" for all."""
-    if found.always(way):
-        return ""
-    down = found.down(way)
-    every = max(found.states, key=len)
-    if down == [sorted(every)]:
-        return "all down"
-    if len(down) == len(found.states) - 1 and sorted(every) not in down:
-        return "any up"
-    if len(down) == 1:
-        return f"down: {', '.join(down[0]) or 'none'}"
-    common = set(down[0]).intersection(*down)
-    return f"down: {', '.join(sorted(common))}" if common else f"{len(down)} of {len(found.states)} states"
 
 
 def summary(devices: Sequence[DeviceWays], unreadable: int) -> str:

@@ -1,53 +1,55 @@
-"""What a rule may look at: the sheet, the setting, the project, and the decision itself.
+"""What a rule may look at: the sheet, the setting, the project, and every way in, place by place.
 
-``Case`` asks the decision on behalf of the rules: it tries the sources that the device's lists tell apart and the names
-that could matter, so that a rule can say "with nothing but this, from anywhere" and need not guess from the words.
+A rule that speaks of getting in asks the ways and the decision behind them; it does not guess from the words.
 """
 
 import datetime
-from collections.abc import Iterable, Iterator
-from typing import NamedTuple
+from collections.abc import Hashable, Iterable, Iterator
+from typing import Any, NamedTuple
 
-from overhang.device import Address, Device, Said
+from overhang.device import Device, Said
 from overhang.login import Attempt, FromAttempt, FromProfile, Result, Setting, Step, decide
 from overhang.login.result import Because
-from overhang.login.setting import Account, EntryView
-from overhang.project import Project, Thresholds
-from overhang.secrets import Form, Stored, plain_text
+from overhang.login.setting import LABELS, PORTS, VTY_WAYS, Account, EntryView, ServiceView
+from overhang.project import Person, Project, Thresholds
+from overhang.rules.model import Finding, Severity
+from overhang.rules.remedies import Remedies
+from overhang.rules.severity import Takes, of_lock_out, of_ways
+from overhang.secrets import Form, Stored
 from overhang.text import Origin
+from overhang.ways import Way, WaysIn, explorer_of, levels_of, rows_at, ways_of
+from overhang.ways.explore import ANYBODY
+from overhang.ways.rows import rank
 
-NOTHING: frozenset[str] = frozenset()
-#: A rule asks often, and speaks only of what is sure: what needs more runs than this to tell is in doubt to it.
+#: A rule speaks only of what is sure: what needs more runs than this to tell is in doubt to it.
 _MOST_RUNS = 64
-REMOTE_WAYS = ("ssh", "telnet", "http", "https")
-PORTS = ("console", "auxiliary")
 
 
-class Reach(NamedTuple):
-    """An attempt and its result: the source (None at a port), the name, and what the person knew."""
+class Spot(NamedTuple):
+    """A place where logins arrive by one way, and all that leads in there.
 
-    result: Result
-    source: Address | None
-    name: str | None
-    knows: frozenset[str]
+    ``numbers`` are the VTYs, alike and not necessarily neighbours. ``sources`` is the set that arrives (None at a
+    port). ``rows`` are the ways in that are sure, worst first; ``arrives`` tells whether any login surely gets so far.
+    """
 
-    @property
-    def level(self) -> int:
-        """The level in the end; -1 where it cannot be told."""
-        return -1 if self.result.level is None else self.result.level
-
-
-class Group(NamedTuple):
-    """VTYs next to each other that are configured alike."""
-
-    first: int
-    last: int
-    view: EntryView
+    via: str
+    label: str
+    numbers: tuple[int, ...]
+    view: EntryView | None
+    service: ServiceView | None
+    sources: int | None
+    arrives: bool
+    rows: tuple[Way, ...]
 
     @property
-    def label(self) -> str:
-        """What messages call the group."""
-        return f"VTY {self.first}" if self.first == self.last else f"VTYs {self.first}-{self.last}"
+    def way_label(self) -> str:
+        """SSH, Telnet, ...: what messages call the way."""
+        return LABELS.get(self.via, self.label)
+
+    @property
+    def free(self) -> list[Way]:
+        """The ways in for who knows nothing."""
+        return [row for row in self.rows if not row.needs]
 
 
 class Place(NamedTuple):
@@ -65,12 +67,21 @@ class Case:
         self.setting = setting
         self.project = project
         self.moment = moment
-        self._results: dict[Attempt, Result] = {}
-        self._alike: list[tuple[Account, tuple[object, ...]]] | None = None
+        self.explorer = explorer_of(setting, moment, project.servers)
+        self.ways: WaysIn = ways_of(self.explorer)
+        self.rows = [way for way in self.ways.ways if way.sure]
+        self.remedies = Remedies(self)
+        #: what could not be examined, and why; rules add to it
+        self.not_examined: list[tuple[str, str, tuple[Origin, ...]]] = []
+        #: the ways in for nothing, with what lets people in; the rules about strangers keep them here
+        self.strangers: list[Any] | None = None
+        #: the accounts that can be used; the rules about accounts keep them here
+        self.usable: list[Account] | None = None
+        self._asked: dict[object, set[Because]] = {}
+        self._shown: dict[object, Result | None] = {}
+        self._spots: list[Spot] | None = None
         self._places: list[Place] | None = None
-        self._known_names: dict[frozenset[str], list[str | None]] = {}
-        self._items: frozenset[str] | None = None
-        self._any_factory: bool | None = None
+        self._levels: dict[str, dict[str, int]] | None = None
 
     @property
     def device(self) -> Device:
@@ -82,115 +93,227 @@ class Case:
         """The project's measures."""
         return self.project.thresholds
 
-    # -- asking the decision -----------------------------------------------------------------------------------------
+    @property
+    def locked_away(self) -> bool:
+        """Whether the project says that only trusted people reach this device's ports."""
+        from fnmatch import fnmatchcase
 
-    def ask(self, attempt: Attempt) -> Result:
-        """How an attempt ends; each is decided once."""
-        found = self._results.get(attempt)
-        if found is None:
-            found = self._results[attempt] = decide(self.setting, attempt, most_runs=_MOST_RUNS).result
-        return found
+        site = self.device.facts.site.value if self.device.facts.site else ""
+        return any(fnmatchcase(word, each) for word in (self.device.name, site) for each in self.project.locked_away)
 
-    def sources(self, via: str) -> list[Address] | list[None]:
-        """One source of each kind that the device tells apart; a port has none."""
-        return [None] if via in PORTS else self.setting.source_classes()
+    # -- findings ----------------------------------------------------------------------------------------------------
 
-    def reaches(
+    def opened(
+        self,
+        rule: str,
+        message: str,
+        because: Iterable[Because],
+        rows: Iterable[Way],
+        takes: Takes,
+        remedy: Iterable[str],
+        *causes: Hashable,
+        also: Iterable[Way] = (),
+    ) -> Finding:
+        """A finding about getting in: the ways that it opens give its severity.
+
+        ``also`` are ways that it makes easier, and that still need something else.
+        """
+        ways = tuple(sorted(set(rows), key=rank))
+        easier = tuple(sorted(set(also).difference(ways), key=rank))
+        space, away = self.ways.space, self.locked_away
+        severity = of_ways(ways, takes, space, locked_away=away)
+        severity = max(severity, of_ways(easier, Takes.EFFORT, space, locked_away=away))
+        lines, unsaid = proof(because)
+        return Finding(rule, severity, message, lines, unsaid, ways + easier, tuple(remedy), causes)
+
+    def shut(
+        self,
+        rule: str,
+        message: str,
+        because: Iterable[Because],
+        remedy: Iterable[str],
+        *causes: Hashable,
+        everybody: bool = False,
+        always: bool = False,
+    ) -> Finding:
+        """A finding about the right people being kept out."""
+        lines, unsaid = proof(because)
+        severity = of_lock_out(everybody=everybody, always=always)
+        return Finding(rule, severity, message, lines, unsaid, (), tuple(remedy), causes)
+
+    def stated(
+        self,
+        rule: str,
+        severity: Severity,
+        message: str,
+        because: Iterable[Because],
+        remedy: Iterable[str],
+        *causes: Hashable,
+    ) -> Finding:
+        """A finding about something else than getting in, whose severity is the rule's own."""
+        lines, unsaid = proof(because)
+        return Finding(rule, severity, message, lines, unsaid, (), tuple(remedy), causes)
+
+    # -- ways in -----------------------------------------------------------------------------------------------------
+
+    def spots(self) -> list[Spot]:
+        """Every place that logins arrive at, by each way: ports, groups of alike VTYs, web, SNMP, other doors."""
+        if self._spots is None:
+            self._spots = [spot for via in (*PORTS, *self.setting.services) for spot in self._spots_of(via)]
+        return self._spots
+
+    def _spots_of(self, via: str) -> Iterator[Spot]:
+        arrivals = self.explorer.arrivals(via, None)
+        by_view: dict[object, list[int]] = {}
+        for view in self.vtys() if via in VTY_WAYS else ():
+            by_view.setdefault(view.likeness, []).append(view.number or 0)
+        groups: dict[object, list[int]] = {}
+        for index, path in enumerate(arrivals):
+            view = path.result.entry
+            groups.setdefault(view.likeness if view is not None else via, []).append(index)
+        for likeness, indices in groups.items():
+            paths = [arrivals[index] for index in indices]
+            place = paths[0].result
+            numbers = tuple(by_view.get(likeness, ()))
+            sources = 0
+            for path in paths:
+                sources |= path.sources
+            label = vtys_label(numbers) if numbers else place.entry.spoken if place.entry is not None else place.label
+            rows = tuple(row for row in rows_at(self.explorer, via, paths) if row.sure)
+            arrives = any(path.sure for path in paths)
+            yield Spot(
+                via, label, numbers, place.entry, place.service, None if via in PORTS else sources, arrives, rows
+            )
+
+    def vty_groups(self) -> list[list[Spot]]:
+        """The spots of each group of alike VTYs together: by SSH, by Telnet, or both."""
+        groups: dict[tuple[int, ...], list[Spot]] = {}
+        for spot in self.spots():
+            if spot.numbers:
+                groups.setdefault(spot.numbers, []).append(spot)
+        return [groups[numbers] for numbers in sorted(groups)]
+
+    def names_of(self, row: Way) -> frozenset[str]:
+        """The names of all items that a way needs."""
+        return frozenset(name for number in row.needs for name in self.ways.items.names[number])
+
+    def opened_by(self, items: Iterable[str], rows: Iterable[Way] | None = None) -> list[Way]:
+        """The ways in for who knows no more than ``items``, those that need none of them left out."""
+        known = frozenset(items)
+        rows = self.rows if rows is None else rows
+        return [row for row in rows if row.needs and self.ways.items.within(row.needs, known)]
+
+    def needing(self, item: str, rows: Iterable[Way] | None = None) -> list[Way]:
+        """The ways in that need an item, perhaps with others."""
+        return [row for row in (self.rows if rows is None else rows) if item in self.names_of(row)]
+
+    def wide(self, rows: Iterable[Way]) -> list[Way]:
+        """Those of the ways that can be taken from anywhere."""
+        return [row for row in rows if row.sources is not None and self.ways.space.wide(row.sources)]
+
+    def shown(self, spot: Spot, row: Way, elevate: int | None = None) -> Result | None:
+        """An attempt that shows a way: its result. None where none was found within bounds.
+
+        With ``elevate``, one that takes the way and then asks for that level, whatever comes of it.
+        """
+        key = (spot.via, spot.numbers, row, elevate)
+        if key not in self._shown:
+            self._shown[key] = self._show(spot, row, elevate)
+        return self._shown[key]
+
+    def _show(self, spot: Spot, row: Way, elevate: int | None) -> Result | None:
+        knows = self.names_of(row)
+        source = None if row.sources is None else self.ways.space.example(row.sources)
+        down = next(state for index, state in enumerate(self.ways.states) if row.states >> index & 1)
+        busy = frozenset(
+            view.number for view in self.vtys() if view.number is not None and view.number not in spot.numbers
+        )
+        for name in self._names(knows):
+            for texts in ((), ("anything",)):
+                attempt = Attempt(
+                    spot.via,
+                    self.moment,
+                    source,
+                    name=name,
+                    passwords=texts,
+                    knows=knows,
+                    elevate=elevate or (row.level if row.level > row.after_login else None),
+                    elevate_passwords=texts,
+                    ssh_versions=(1, 2),
+                    busy=busy if spot.numbers else frozenset(),
+                    down=down,
+                    servers=self.project.servers,
+                )
+                result = decide(self.setting, attempt, most_runs=_MOST_RUNS).result
+                if result.outcome == "admitted" and result.level == row.level:
+                    return result
+        return None
+
+    def stranger(
         self,
         via: str,
-        knows: frozenset[str] = NOTHING,
-        busy: frozenset[int] = frozenset(),
-        elevate: int | None = 15,
-        ssh_versions: tuple[int, ...] = (1, 2),
+        numbers: tuple[int, ...] = (),
         down: frozenset[str] = frozenset(),
-    ) -> Iterator[Reach]:
-        """Every way that a person who knows ``knows`` can go about it, with how it ends."""
-        texts: tuple[tuple[str, ...], ...] = ((),)
-        if self._factory_somewhere():
-            texts = ((), ("anything",))
-        for source in self.sources(via):
-            for name in self._names(knows):
-                for text in texts:
-                    attempt = Attempt(
-                        via,
-                        self.moment,
-                        source,
-                        name=name,
-                        passwords=text,
-                        knows=knows,
-                        elevate=elevate,
-                        elevate_passwords=text,
-                        ssh_versions=ssh_versions,
-                        busy=busy,
-                        down=down,
-                    )
-                    yield Reach(self.ask(attempt), source, name, knows)
+        name: str = "somebody",
+        knows: frozenset[str] = frozenset(),
+    ) -> Iterator[Result]:
+        """How attempts of who knows nothing, or no more than ``knows``, end from each kind of source.
 
-    def best(self, via: str, knows: frozenset[str] = NOTHING, busy: frozenset[int] = frozenset()) -> Reach | None:
-        """The highest level that ``knows`` reaches by a way, or None where it leads nowhere for sure."""
-        inside = [reach for reach in self.reaches(via, knows, busy) if reach.result.outcome == "admitted"]
-        return max(inside, key=lambda reach: (reach.level, reach.name is None), default=None)
+        The VTYs other than ``numbers`` are busy; the person types what opens nothing.
+        """
+        busy = frozenset(view.number for view in self.vtys() if view.number is not None and view.number not in numbers)
+        sources = [None] if via in PORTS else self.setting.source_classes()
+        for source in sources:
+            attempt = Attempt(
+                via,
+                self.moment,
+                source,
+                name=name,
+                passwords=("anything",),
+                knows=knows,
+                ssh_versions=(1, 2),
+                busy=busy if numbers else frozenset(),
+                down=down,
+            )
+            yield decide(self.setting, attempt, most_runs=_MOST_RUNS).result
 
-    def meets(self, via: str, busy: frozenset[int] = frozenset()) -> list[Reach]:
-        """The stranger's attempts by a way that end, for sure, at a question or inside."""
-        reaches = self.reaches(via, busy=busy, elevate=None)
-        return [reach for reach in reaches if reach.result.outcome in ("denied", "admitted")]
-
-    def takes_anyone(self, via: str, busy: frozenset[int] = frozenset()) -> list[Reach]:
-        """What ``meets`` gives, where in one family of addresses no source at all is turned away; else nothing."""
-        met = self.meets(via, busy)
-        for family in (4, 6):
-            sources = {source for source in self.sources(via) if source is not None and source.family == family}
-            if sources <= {reach.source for reach in met}:
-                return met
-        return []
+    def asked(self, name: str, knows: frozenset[str] = frozenset()) -> set[Because]:
+        """The statements that logins under a name come by, at every place, with the servers up and down."""
+        key = (name, knows)
+        if key not in self._asked:
+            down = {frozenset[str](), max(self.ways.states, key=len)}
+            self._asked[key] = {
+                step.origin
+                for spot in self.spots()
+                if spot.arrives
+                for state in down
+                for result in self.stranger(spot.via, spot.numbers, state, name, knows)
+                for step in result.trace
+                if step.stage == "checking"
+            }
+        return self._asked[key]
 
     def _names(self, knows: frozenset[str]) -> list[str | None]:
-        """Names worth giving: none, somebody else's, and those whose account opens for ``knows`` or for nothing."""
-        found = self._known_names.get(knows)
-        if found is None:
-            found = self._known_names[knows] = self._find_names(knows)
-        return found
+        """Names worth giving by somebody with ``knows``: those of its items first, then none, anybody's, all others."""
+        named: list[str | None] = []
+        for item in sorted(knows):
+            kind, _, name = item.partition(":")
+            if kind in ("user", "key"):
+                named.append(name)
+            elif kind == "server":
+                named.append(name.partition("/")[2])
+        accounts = [account.name for account in self.setting.accounts]
+        return list(dict.fromkeys([*named, None, "somebody", ANYBODY, *accounts]))
 
-    def _find_names(self, knows: frozenset[str]) -> list[str | None]:
-        names: list[str | None] = [None]
-        seen = set()
-        for account, likeness in self._likenesses():
-            by_key = f"key:{account.name}" in knows
-            if likeness not in seen and (likeness[0] or by_key or f"user:{account.name}" in knows):
-                seen.add(likeness)
-                names.append(account.name)
-        held = {item.rpartition("/")[2] for item in knows if item.startswith("server:")}
-        names += sorted(held - set(filter(None, names)))
-        return names if len(names) > 1 else [None, "somebody"]
+    def people(self) -> list[Person]:
+        """The project's people."""
+        return list(self.project.people.values())
 
-    def _likenesses(self) -> list[tuple[Account, tuple[object, ...]]]:
-        """The accounts, each with all that tells it from others in a login; first, whether it opens for nothing."""
-        if self._alike is None:
-            self._alike = []
-            for account in self.setting.accounts:
-                stored = account.keyhole.stored if account.keyhole is not None else None
-                free = stored is not None and (plain_text(stored) == "" or stored.form is Form.FACTORY)
-                likeness = (
-                    free,
-                    stored is None,
-                    bool(account.keys),
-                    account.level.value if account.level is not None else None,
-                    account.ways,
-                    account.sources.value if account.sources is not None else None,
-                    account.disabled is not None,
-                    account.expires.value if account.expires is not None else None,
-                    account.any_name,
-                    account.block.doubt,
-                )
-                self._alike.append((account, likeness))
-        return self._alike
-
-    def _factory_somewhere(self) -> bool:
-        if self._any_factory is None:
-            stated = any(place.said.value.form is Form.FACTORY for place in self.passwords())
-            self._any_factory = stated or self.setting.factory is not None
-        return self._any_factory
+    def used(self, via: str) -> bool:
+        """Whether anybody of the project's people gets in by a way."""
+        if self._levels is None:
+            self._levels = {person.name: levels_of(self.ways, person, self.project) for person in self.people()}
+        return any(via in levels for levels in self._levels.values())
 
     # -- looking at the device ---------------------------------------------------------------------------------------
 
@@ -199,84 +322,71 @@ class Case:
         count = self.setting.facts["vtys"].value
         return self.setting.vtys(count if isinstance(count, int) else 0)
 
-    def groups(self) -> list[Group]:
-        """The VTYs in groups of alike neighbours."""
-        groups: list[Group] = []
-        for view in self.vtys():
-            number = view.number or 0
-            if groups and number == groups[-1].last + 1 and groups[-1].view.likeness == view.likeness:
-                groups[-1] = groups[-1]._replace(last=number)
-            else:
-                groups.append(Group(number, number, view))
-        return groups
-
-    def only(self, group: Group) -> frozenset[int]:
-        """The VTYs to keep busy so that a connection meets this group."""
-        return frozenset(
-            view.number
-            for view in self.vtys()
-            if view.number is not None and not group.first <= view.number <= group.last
-        )
-
     def passwords(self) -> list[Place]:
         """Every stored password of the device, in the order of the sheet."""
         if self._places is None:
-            self._places = self._all_passwords()
+            self._places = sorted(self._all_passwords(), key=lambda place: place.said.origin.line)
         return self._places
 
-    def _all_passwords(self) -> list[Place]:
+    def _all_passwords(self) -> Iterator[Place]:
         device = self.device
-        places = []
         for label, entry in (("console", device.console), ("auxiliary port", device.auxiliary)):
             if entry.password is not None:
-                places.append(Place(entry.item, f"the {label}", entry.password))
+                yield Place(entry.item, f"the {label}", entry.password)
         seen: set[Origin] = set()
         for entry in device.vtys.values():
             if entry.password is not None and entry.password.origin not in seen:
                 seen.add(entry.password.origin)
-                places.append(Place(entry.item, "VTY " + entry.item.removeprefix("entry:vty "), entry.password))
+                yield Place(entry.item, "VTY " + entry.item.removeprefix("entry:vty "), entry.password)
         for level, elevation in device.elevations.items():
-            places += [
-                Place(f"elevation:{level}", f"elevation to level {level}", said)
-                for said in (elevation.strong, elevation.plain)
-                if said is not None
-            ]
+            for said in (elevation.strong, elevation.plain):
+                if said is not None:
+                    dead = said is elevation.plain and elevation.strong is not None
+                    yield Place(f"elevation:{level}" + "/dead" * dead, f"elevation to level {level}", said)
         for user in device.users.values():
             if user.password is not None:
-                places.append(Place(f"user:{user.name}", f"account {user.name}", user.password))
+                yield Place(f"user:{user.name}", f"account {user.name}", user.password)
         for number, community in enumerate(device.snmp.communities, 1):
             said = Said(community.value.password, community.origin)
-            places.append(Place(f"community:{number}", f"SNMP community {number}", said))
+            yield Place(f"community:{number}", f"SNMP community {number}", said)
         for group in device.groups.values():
             for server in group.servers:
                 if server.value.secret is not None:
                     label = f"server {server.value.address} of group {group.name}"
-                    places.append(Place(f"secret:{label}", label, Said(server.value.secret, server.origin)))
-        return sorted(places, key=lambda place: place.said.origin.line)
+                    yield Place(
+                        f"secret:{group.name}/{server.value.address}", label, Said(server.value.secret, server.origin)
+                    )
 
-    def server_states(self) -> list[frozenset[str]]:
-        """No server down, and all of them down: the states between lead nowhere that these two do not."""
-        every = frozenset(each.value.address for group in self.device.groups.values() for each in group.servers)
-        return [frozenset(), every] if every else [frozenset()]
-
-    def login_items(self) -> frozenset[str]:
-        """All knowledge that opens a login, elevation left out."""
-        if self._items is None:
-            self._items = self._all_items()
-        return self._items
-
-    def _all_items(self) -> frozenset[str]:
-        items = {place.item for place in self.passwords() if place.item.startswith(("entry:", "user:", "community:"))}
-        items |= {f"key:{user.name}" for user in self.device.users.values() if user.public_keys}
-        held = self.project.servers or {}
-        for group in self.device.groups:
-            items |= {f"server:{group}/{name}" for name in held.get(group, {"somebody": {}})}
-        return frozenset(items)
+    def factory_somewhere(self) -> bool:
+        """Whether any password is still the maker's."""
+        stated = any(place.said.value.form is Form.FACTORY for place in self.passwords())
+        return stated or self.setting.factory is not None
 
 
-def listed(words: list[str]) -> str:
-    """``a``, ``a and b``, ``a, b and c``."""
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+def vtys_label(numbers: Iterable[int]) -> str:
+    """``VTY 7``, ``VTYs 0-3``, ``VTYs 0-3 and 8-15``."""
+    ranges = [f"{first}-{last}" if first != last else str(first) for first, last in runs_of(numbers)]
+    single = len(ranges) == 1 and "-" not in ranges[0]
+    return f"VTY {ranges[0]}" if single else f"VTYs {listed(ranges)}"
+
+
+def runs_of(numbers: Iterable[int]) -> list[tuple[int, int]]:
+    """Numbers, in order, as runs of neighbours: first and last of each."""
+    runs: list[tuple[int, int]] = []
+    for number in numbers:
+        if runs and number == runs[-1][1] + 1:
+            runs[-1] = (runs[-1][0], number)
+        else:
+            runs.append((number, number))
+    return runs
+
+
+def listed(words: Iterable[str], most: int = 5) -> str:
+    """``a``, ``a and b``, ``a, b and c``; of more than ``most``, the first and how many more; each once."""
+    found = list(dict.fromkeys(words))
+    if len(found) > most:
+        return f"{', '.join(found[: most - 1])} and {len(found) - most + 1} more"
+    return found[0] if len(found) == 1 else f"{', '.join(found[:-1])} and {found[-1]}"
 
 
 def proof(origins: Iterable[Because]) -> tuple[tuple[Origin, ...], tuple[FromProfile, ...]]:
@@ -286,6 +396,10 @@ def proof(origins: Iterable[Because]) -> tuple[tuple[Origin, ...], tuple[FromPro
     return tuple(lines), tuple(each for each in found if isinstance(each, FromProfile))
 
 
-def proof_of(steps: Iterable[Step]) -> tuple[tuple[Origin, ...], tuple[FromProfile, ...]]:
-    """The proof that steps of a trace give; what followed from the attempt alone is left out."""
-    return proof(step.origin for step in steps if not isinstance(step.origin, FromAttempt))
+def origins_of(steps: Iterable[Step], *stages: str) -> list[Because]:
+    """What the steps of a trace come from, of some stages or of all; what followed from the attempt is left out."""
+    return [
+        step.origin
+        for step in steps
+        if not isinstance(step.origin, FromAttempt) and (not stages or step.stage in stages)
+    ]

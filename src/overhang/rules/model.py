@@ -1,18 +1,16 @@
 """What a rule is, what it finds, and the scale of severities."""
 
 import enum
-from collections.abc import Callable, Iterator
-from typing import TYPE_CHECKING, NamedTuple
+from collections.abc import Hashable
+from typing import NamedTuple
 
 from overhang.login import FromProfile
 from overhang.text import Origin
-
-if TYPE_CHECKING:
-    from overhang.rules.case import Case
+from overhang.ways import Way
 
 
 class Severity(enum.IntEnum):
-    """How bad it is, worst last, so that severities compare as numbers."""
+    """How bad it is, worst last, so that severities compare as numbers. docs/severity.md states the scale."""
 
     INFO = 0
     LOW = 1
@@ -27,9 +25,12 @@ class Severity(enum.IntEnum):
 
 
 class Finding(NamedTuple):
-    """One thing that is wrong: a sentence with its consequence, and what proves it.
+    """One thing that is wrong: a sentence with its consequence, what proves it, what it opens, and what mends it.
 
     ``lines`` are statements of the sheet; ``unsaid`` are the profile's keys that decide where the sheet is silent.
+    ``opens`` are the ways in that it opens, or makes easier. ``remedy`` are lines of the sheet language that change the
+    device; ``withheld`` stands where somebody has to choose a secret. ``causes`` are the faults that it tells of: what
+    another rule tells of already is not told again.
     """
 
     rule: str
@@ -37,22 +38,6 @@ class Finding(NamedTuple):
     message: str
     lines: tuple[Origin, ...] = ()
     unsaid: tuple[FromProfile, ...] = ()
-
-
-class Rule(NamedTuple):
-    """One rule: what a person can read about it, and the function that yields its findings.
-
-    ``fails`` and ``passes`` are whole sheets; in ``fails`` this rule finds something, in ``passes`` it does not.
-    ``asks`` tells whether the rule asks the decision (it is about getting in) or reads what is stored.
-    """
-
-    name: str
-    title: str
-    why: str
-    looks_for: str
-    remedy: str
-    references: tuple[str, ...]
-    fails: str
-    passes: str
-    check: Callable[["Case"], Iterator[Finding]]
-    asks: bool = False
+    opens: tuple[Way, ...] = ()
+    remedy: tuple[str, ...] = ()
+    causes: tuple[Hashable, ...] = ()

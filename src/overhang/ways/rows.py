@@ -66,15 +66,32 @@ class WaysIn(NamedTuple):
 
 def find_ways(setting: Setting, moment: datetime.datetime, held: Mapping[str, Any] | None = None) -> WaysIn:
     """Every way into a device at ``moment``; ``held`` tells what the AAA servers hold, if that is known."""
-    space, items = Space(setting), Items(setting)
-    states = server_states(setting)
-    around = Circumstances(space, states, items, held)
-    explorer = Explorer(setting, around, moment)
+    return ways_of(explorer_of(setting, moment, held))
+
+
+def explorer_of(setting: Setting, moment: datetime.datetime, held: Mapping[str, Any] | None = None) -> Explorer:
+    """What explores a device at ``moment``, for who also wants to know the places that ways lead through."""
+    around = Circumstances(Space(setting), server_states(setting), Items(setting), held)
+    return Explorer(setting, around, moment)
+
+
+def ways_of(explorer: Explorer) -> WaysIn:
+    """Every way that an explorer finds."""
     rows: list[Way] = []
-    for via in (*PORTS, *setting.services):
+    for via in (*PORTS, *explorer.setting.services):
         rows += _rows_of(explorer, via)
-    rows.sort(key=lambda way: _rank(way))
-    return WaysIn(rows, space, items, states, explorer.complete)
+    rows.sort(key=rank)
+    around = explorer.around
+    return WaysIn(rows, around.space, around.items, around.states, explorer.complete)
+
+
+def rows_at(explorer: Explorer, via: str, arrivals: list[Path]) -> list[Way]:
+    """The ways in by ``via`` through some of the places that it arrives at, worst first."""
+    rows = [
+        Way(via, None if via in PORTS else sources, None, needs, after, level, states, sure)
+        for needs, level, after, sure, sources, states in _split(explorer, _reduce(explorer, arrivals))
+    ]
+    return sorted(rows, key=rank)
 
 
 def server_states(setting: Setting) -> list[frozenset[str]]:
@@ -88,7 +105,8 @@ def server_states(setting: Setting) -> list[frozenset[str]]:
     return [frozenset().union(*down) for size in range(len(servers) + 1) for down in combinations(servers, size)]
 
 
-def _rank(way: Way) -> tuple[object, ...]:
+def rank(way: Way) -> tuple[object, ...]:
+    """Sorts ways worst first, always in the same order."""
     wide = 0 if way.sources is None else -way.sources.bit_count()
     return (
         -way.level,

@@ -6,6 +6,7 @@ a source splits a set by two operations on integers, however many addresses are 
 
 from collections.abc import Iterator
 
+from overhang.device import Address
 from overhang.login.setting import Setting
 from overhang.login.sources import Sources
 
@@ -70,6 +71,18 @@ class Space:
             kind = ipaddress.IPv4Address if family == 4 else ipaddress.IPv6Address
             found += [str(network) for network in ipaddress.summarize_address_range(kind(low), kind(high))]
         return found
+
+    def wide(self, chosen: int) -> bool:
+        """Whether a set holds at least half of all addresses of a family: a list that is none."""
+        sizes = {4: 0, 6: 0}
+        for family, low, high in self.ranges(chosen):
+            sizes[family] += high - low + 1
+        return any(2 * size > _TOP[family] for family, size in sizes.items())
+
+    def example(self, chosen: int) -> Address | None:
+        """One address of a set, None where it is empty."""
+        first = next(self.ranges(chosen), None)
+        return None if first is None else Address(first[0], first[1])
 
     def holding(self, family: int, low: int, high: int) -> int:
         """The classes that have an address between ``low`` and ``high``."""

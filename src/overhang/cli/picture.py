@@ -1,0 +1,65 @@
+"""Draw what an audit found: the exposure map, the findings, or the path of one login, as PNG, SVG or PDF."""
+
+import argparse
+import os
+
+from overhang.cli.audit import add_reading, exit_code, report_of
+from overhang.cli.main import CLEAN, FAILED, UserError
+from overhang.cli.terminal import write_atomically
+from overhang.report.audit_report import Report
+from overhang.rules.device_audit import Path
+from overhang.rules.model import Severity
+
+SUBJECTS = ("exposure", "findings", "login")
+KINDS = ("png", "svg", "pdf")
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The options of ``overhang picture``."""
+    parser.add_argument("paths", nargs="+", metavar="PATH", help="a sheet, or a folder to search for *.sheet files")
+    parser.add_argument("--output", metavar="FILE", required=True, help="where to draw it: FILE.png, .svg or .pdf")
+    parser.add_argument(
+        "--show",
+        choices=SUBJECTS,
+        default="exposure",
+        help="exposure: what it takes to get in, device by device and way by way (default); findings: by device and "
+        "severity; login: the easiest way into the worst device, gate by gate",
+    )
+    parser.add_argument("--device", metavar="NAME", help="for login: the device, in place of the worst")
+    add_reading(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Do it."""
+    kind = os.path.splitext(options.output)[1].lstrip(".").lower()
+    if kind not in KINDS:
+        raise UserError(f"{options.output}: the name of a picture ends in .png, .svg or .pdf")
+    if options.device is not None and options.show != "login":
+        raise UserError("--device is for --show login")
+    report = report_of(options)
+    if not report.audits:
+        exit_code(report, Severity.INFO, strict=False)
+        raise UserError("there is nothing to draw")
+    from overhang.report import pictures  # matplotlib takes its time, and is of no use to what fails before
+
+    if options.show == "login":
+        figure = pictures.login_path(_path(report, options.device))
+    else:
+        figure = (pictures.exposure_map if options.show == "exposure" else pictures.findings_chart)(report)
+    write_atomically(options.output, pictures.written(figure, kind))
+    return FAILED if exit_code(report, Severity.INFO, strict=False) == FAILED else CLEAN
+
+
+def _path(report: Report, name: str | None) -> Path:
+    from overhang.report.pictures import by_exposure
+
+    chosen = [audit for audit in by_exposure(report) if name is None or audit.name == name]
+    if not chosen:
+        from overhang.text import did_you_mean
+
+        near = did_you_mean(str(name), [audit.name for audit in report.audits])
+        raise UserError(f"--device {name}: no such device here" + (f"; did you mean {near}?" if near else ""))
+    paths = [audit.easiest for audit in chosen if audit.easiest is not None]
+    if not paths:
+        raise UserError("no login leads in, so there is no path to draw")
+    return paths[0]

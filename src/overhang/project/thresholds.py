@@ -1,0 +1,133 @@
+"""The measures that rules compare with, in one table that reads them and says where their defaults come from."""
+
+import re
+from typing import Any, NamedTuple
+
+_DURATION = re.compile(r"(\d{1,7})([smhd])")
+_SECONDS = {"s": 1, "m": 60, "h": 3600, "d": 86400}
+
+
+def read_duration(value: Any) -> int:
+    """Seconds of a text like "10m". Raises ValueError."""
+    found = _DURATION.fullmatch(str(value))
+    if found is None or not int(found.group(1)):
+        raise ValueError('a duration like "10m" is expected')
+    return int(found.group(1)) * _SECONDS[found.group(2)]
+
+
+def _read_number(value: Any) -> int:
+    if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value <= 1_000_000:
+        raise ValueError("a whole number from 0 to 1000000 is expected")
+    return value
+
+
+class Thresholds(NamedTuple):
+    """See the table below; durations in seconds, 0 for "not asked for" where the table says so."""
+
+    idle: int = 600
+    rsa_bits: int = 2048
+    ecdsa_bits: int = 256
+    ssh_tries: int = 6
+    ssh_finish: int = 120
+    password_length: int = 15
+    password_classes: int = 0
+    password_memory: int = 0
+    password_age: int = 0
+    password_warning: int = 0
+    failures: int = 100
+    certificate_days: int = 30
+    shared_by: int = 3
+    peers: int = 3
+    guess: int = 0
+
+
+class Threshold(NamedTuple):
+    """One measure: its key in the project file, how it is read, what it is, and where its default comes from."""
+
+    key: str
+    read: Any
+    about: str
+    source: str
+
+    @property
+    def field(self) -> str:
+        """Its field in ``Thresholds``."""
+        return self.key.replace("-", "_")
+
+
+THRESHOLDS: tuple[Threshold, ...] = (
+    Threshold(
+        "idle",
+        read_duration,
+        "a silent login should have ended after this",
+        "NIST SP 800-53 AC-11 and SC-10 ask for a limit and leave its length to the organisation",
+    ),
+    Threshold(
+        "rsa-bits",
+        _read_number,
+        "the smallest RSA key, of SSH and of certificates",
+        "NIST SP 800-131A: 112 bits of strength",
+    ),
+    Threshold("ecdsa-bits", _read_number, "the smallest ECDSA key", "NIST SP 800-131A"),
+    Threshold(
+        "ssh-tries",
+        _read_number,
+        "wrong answers that one SSH connection may give",
+        "NIST SP 800-53 AC-7; the number is ours",
+    ),
+    Threshold(
+        "ssh-finish",
+        read_duration,
+        "a login by SSH should be finished within this",
+        "RFC 4252 section 4 recommends a limit; 10 minutes is its longest, two suffice",
+    ),
+    Threshold(
+        "password-length",
+        _read_number,
+        "the shortest password that a device should take",
+        "NIST SP 800-63B-4: 15 characters for a password that stands alone",
+    ),
+    Threshold(
+        "password-classes", _read_number, "classes of characters; 0: not asked for", "NIST SP 800-63B-4 asks for none"
+    ),
+    Threshold(
+        "password-memory",
+        _read_number,
+        "old passwords that may not come back; 0: not asked for",
+        "NIST SP 800-63B-4 asks for none",
+    ),
+    Threshold(
+        "password-age",
+        read_duration,
+        "a password should be changed after this; not asked for unless said",
+        "NIST SP 800-63B-4 advises against it",
+    ),
+    Threshold(
+        "password-warning",
+        read_duration,
+        "and a warning should come so long before; not asked for unless said",
+        "follows password-age",
+    ),
+    Threshold(
+        "failures",
+        _read_number,
+        "wrong passwords in a row that an account may meet",
+        "NIST SP 800-63B-4: no more than 100",
+    ),
+    Threshold(
+        "certificate-days",
+        _read_number,
+        "a certificate that ends within so many days ends soon",
+        "ours: a month to get another",
+    ),
+    Threshold("shared-by", _read_number, "devices that may share a secret", "NIST SP 800-53 IA-5; the number is ours"),
+    Threshold(
+        "peers", _read_number, "so many other devices of a kind and site must agree before one stands out", "ours"
+    ),
+    Threshold(
+        "guess",
+        read_duration,
+        "time for trying common passwords against hashes; none unless said",
+        "ours: a run should be fast by default",
+    ),
+)

@@ -1,0 +1,110 @@
+"""The audit as SARIF 2.1.0 (OASIS), for code hosting and build servers."""
+
+import json
+import os
+from typing import Any
+from urllib.parse import quote
+
+from overhang import __version__
+from overhang.report.audit_report import Report, not_examined
+from overhang.report.audit_text import opened_phrases
+from overhang.rules import RULES
+from overhang.rules.device_audit import DeviceAudit, Shown
+from overhang.rules.model import Severity
+from overhang.rules.pages import Page, page_of
+
+_LEVELS = {
+    Severity.CRITICAL: "error",
+    Severity.HIGH: "error",
+    Severity.MEDIUM: "warning",
+    Severity.LOW: "note",
+    Severity.INFO: "note",
+}
+#: Ranks from 0 to 100 (SARIF 2.1.0 section 3.27.25).
+_RANKS = {Severity.CRITICAL: 95.0, Severity.HIGH: 80.0, Severity.MEDIUM: 55.0, Severity.LOW: 30.0, Severity.INFO: 10.0}
+
+
+def audit_sarif(report: Report) -> str:
+    """The report as SARIF; every rule that fired is described."""
+    results = [_result(audit, finding, None) for audit in report.audits for finding in audit.findings] + [
+        _result(audit, each.finding, f"until {each.until}: {each.reason}")
+        for audit in report.audits
+        for each in audit.waived
+    ]
+    for each in report.network:
+        results.append(
+            {
+                "ruleId": each.rule,
+                "level": _LEVELS[each.severity],
+                "rank": _RANKS[each.severity],
+                "message": {"text": each.message},
+                "locations": [_location(file, line) for file, line, _ in each.places],
+            }
+        )
+    fired = {result["ruleId"] for result in results}
+    topics = {rule.name: rule.topic for rule in RULES}
+    notes = [
+        {
+            "level": "warning",
+            "message": {"text": f"not examined: {what}: {why}" + (f" ({', '.join(names)})" if names else "")},
+        }
+        for what, why, names in not_examined(report)
+    ]
+    run = {
+        "tool": {
+            "driver": {
+                "name": "Overhang",
+                "semanticVersion": __version__,
+                "rules": [_rule(page_of(name), topics[name]) for name in sorted(fired)],
+            }
+        },
+        "columnKind": "unicodeCodePoints",
+        "invocations": [{"executionSuccessful": not report.unreadable, "toolExecutionNotifications": notes}],
+        "results": results,
+    }
+    return json.dumps({"version": "2.1.0", "runs": [run]}, indent=2, ensure_ascii=False) + "\n"
+
+
+def _rule(page: Page, topic: str) -> dict[str, Any]:
+    return {
+        "id": page.name,
+        "shortDescription": {"text": page.title},
+        "fullDescription": {"text": page.why},
+        "help": {
+            "text": f"{page.why}\n\nLooks for: {page.looks_for}\n\nMend: {page.remedy}\n\n{'; '.join(page.references)}"
+        },
+        "properties": {"tags": ["security", topic, *page.references]},
+    }
+
+
+def _result(audit: DeviceAudit, finding: Shown, waived: str | None) -> dict[str, Any]:
+    opened = opened_phrases(finding.opens)
+    lines = [(each.file, each.line) for each in finding.lines] or [(audit.file, 1)]
+    result: dict[str, Any] = {
+        "ruleId": finding.rule,
+        "level": _LEVELS[finding.severity],
+        "rank": _RANKS[finding.severity],
+        "message": {"text": f"{audit.name}: {finding.message}"},
+        "locations": [_location(*lines[0], finding.lines[0].text if finding.lines else None)],
+        "relatedLocations": [
+            {**_location(*line), "id": number, "message": {"text": "this line is part of it"}}
+            for number, line in enumerate(lines[1:], 1)
+        ],
+        "partialFingerprints": {"overhang/v1": finding.fingerprint},
+        "properties": {"severity": finding.severity.word, "opens": opened, "remedy": list(finding.remedy)},
+    }
+    if waived is not None:
+        result["suppressions"] = [{"kind": "external", "status": "accepted", "justification": waived}]
+    return result
+
+
+def _location(file: str, line: int, text: str | None = None) -> dict[str, Any]:
+    region: dict[str, Any] = {"startLine": max(1, line)}
+    if text is not None:
+        region["snippet"] = {"text": text}
+    return {"physicalLocation": {"artifactLocation": {"uri": _uri(file)}, "region": region}}
+
+
+def _uri(file: str) -> str:
+    path = file.replace(os.sep, "/")
+    return ("file://" if path.startswith("/") else "") + quote(path, errors="backslashreplace")

@@ -1,0 +1,209 @@
+"""The audit for spreadsheets, build servers and wikis: CSV (RFC 4180), JUnit XML, Markdown."""
+
+import csv
+import io
+from collections.abc import Iterator
+from xml.sax.saxutils import escape, quoteattr
+
+from overhang.report.audit_report import Report, by_rule, not_examined, summary, verdict
+from overhang.report.audit_text import opened_phrases
+from overhang.report.lines import safe
+from overhang.rules.device_audit import DeviceAudit, Shown
+
+COLUMNS = (
+    "severity",
+    "rule",
+    "device",
+    "file",
+    "line",
+    "kind",
+    "site",
+    "message",
+    "opens",
+    "remedy",
+    "waived",
+    "fingerprint",
+)
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+def audit_csv(report: Report) -> str:
+    """A row for each finding, then for each thing that was not examined; severity "not examined" there."""
+    out = io.StringIO()
+    write = csv.writer(out, lineterminator="\r\n")
+    write.writerow(COLUMNS)
+    for audit in report.audits:
+        for finding in audit.findings:
+            write.writerow(map(_cell, _row(audit, finding, "")))
+        for waived in audit.waived:
+            write.writerow(map(_cell, _row(audit, waived.finding, f"until {waived.until}: {waived.reason}")))
+    for each in report.network:
+        file, line, _ = each.places[0] if each.places else ("", "", "")
+        cells = [
+            each.severity.word,
+            each.rule,
+            " ".join(each.devices),
+            file,
+            line,
+            "",
+            "",
+            each.message,
+            "",
+            "",
+            "",
+            "",
+        ]
+        write.writerow(map(_cell, cells))
+    for what, why, names in not_examined(report):
+        cells = ["not examined", "", " ".join(names), "", "", "", "", f"{what}: {why}", "", "", "", ""]
+        write.writerow(map(_cell, cells))
+    return out.getvalue()
+
+
+def _row(audit: DeviceAudit, finding: Shown, waived: str) -> list[object]:
+    line = finding.lines[0].line if finding.lines else ""
+    opens = "; ".join(opened_phrases(finding.opens))
+    return [
+        finding.severity.word,
+        finding.rule,
+        audit.name,
+        audit.file,
+        line,
+        audit.kind or "",
+        audit.site or "",
+        finding.message,
+        opens,
+        "\n".join(finding.remedy),
+        waived,
+        finding.fingerprint,
+    ]
+
+
+def _cell(value: object) -> object:
+    """A value that no spreadsheet takes for a formula."""
+    return "'" + value if isinstance(value, str) and value.startswith(_FORMULA) else value
+
+
+# -- JUnit XML ---------------------------------------------------------------------------------------------------------
+
+
+def audit_junit(report: Report) -> str:
+    """A suite for each device with a failure for each finding; what was not examined is a skipped case."""
+    return "".join(f"{line}\n" for line in _junit(report))
+
+
+def _junit(report: Report) -> Iterator[str]:
+    total = sum(report.counts.values())
+    yield '<?xml version="1.0" encoding="utf-8"?>'
+    yield f'<testsuites name="overhang audit" failures="{total}">'
+    for audit in report.audits:
+        cases = len(audit.findings) + len(audit.waived) + len(audit.not_examined)
+        skipped = len(audit.waived) + len(audit.not_examined)
+        passed = 0 if cases else 1
+        yield (
+            f'  <testsuite name={_attr(audit.name)} file={_attr(audit.file)} tests="{cases + passed}" '
+            f'failures="{len(audit.findings)}" skipped="{skipped}">'
+        )
+        for finding in audit.findings:
+            yield f"    <testcase name={_attr(finding.rule)} classname={_attr(audit.name)}>"
+            kind, message = _attr(finding.severity.word), _attr(finding.message)
+            yield f"      <failure type={kind} message={message}>{_detail(finding)}</failure>"
+            yield "    </testcase>"
+        for waived in audit.waived:
+            yield f"    <testcase name={_attr(waived.finding.rule)} classname={_attr(audit.name)}>"
+            yield f"      <skipped message={_attr(f'waived until {waived.until}: {waived.reason}')}/>"
+            yield "    </testcase>"
+        for what, why in audit.not_examined:
+            yield f"    <testcase name={_attr('not examined: ' + what)} classname={_attr(audit.name)}>"
+            yield f"      <skipped message={_attr(why)}/>"
+            yield "    </testcase>"
+        if passed:
+            yield f'    <testcase name="nothing found" classname={_attr(audit.name)}/>'
+        yield "  </testsuite>"
+    if report.network or report.unreadable:
+        failures, errors = len(report.network), len(report.unreadable)
+        counts = f'tests="{failures + errors}" failures="{failures}" errors="{errors}"'
+        yield f'  <testsuite name="across devices" {counts}>'
+        for each in report.network:
+            yield f'    <testcase name={_attr(each.rule)} classname="across devices">'
+            yield f"      <failure type={_attr(each.severity.word)} message={_attr(each.message)}/>"
+            yield "    </testcase>"
+        for file, error in report.unreadable:
+            yield f'    <testcase name={_attr(file)} classname="unreadable"><error message={_attr(error)}/></testcase>'
+        yield "  </testsuite>"
+    yield "</testsuites>"
+
+
+def _attr(text: str) -> str:
+    return quoteattr(safe(text))
+
+
+def _detail(finding: Shown) -> str:
+    lines = [f"{each.file}:{each.line}: {each.text.strip()}" for each in finding.lines]
+    lines += [f"profile {each.profile}: {each.key} is {each.value}" for each in finding.unsaid]
+    lines += [f"opens {each}" for each in opened_phrases(finding.opens)]
+    lines += ["mend:", *finding.remedy] if finding.remedy else []
+    return escape("\n".join(map(safe, lines)))
+
+
+# -- Markdown ----------------------------------------------------------------------------------------------------------
+
+
+def audit_markdown(report: Report) -> str:
+    """A page for a wiki or a merge request."""
+    return "".join(f"{line}\n" for line in _markdown(report))
+
+
+def _markdown(report: Report) -> Iterator[str]:
+    yield "# Audit of management access"
+    yield ""
+    yield f"**{_md(verdict(report)[0])}.** {_md(summary(report))}."
+    yield ""
+    if report.audits:
+        yield "| device | kind | site | critical | high | medium | low | info |"
+        yield "|---|---|---|---|---|---|---|---|"
+        for audit in report.audits:
+            counts = [str(sum(each.severity == severity for each in audit.findings)) for severity in report.counts]
+            yield f"| {_md(audit.name)} | {_md(audit.kind or '')} | {_md(audit.site or '')} | {' | '.join(counts)} |"
+        yield ""
+    for rule, severity, held in by_rule(report):
+        yield f"## {severity.word}: {rule}"
+        yield ""
+        for audit, finding in held:
+            where = f"{audit.file}:{finding.lines[0].line}" if finding.lines else audit.file
+            yield f"- **{_md(audit.name)}** ({_md(where)}), {finding.severity.word}: {_md(finding.message)}"
+            for opened in opened_phrases(finding.opens)[:3]:
+                yield f"    - opens {_md(opened)}"
+            if finding.remedy:
+                yield ""
+                yield from (f"          {safe(line)}" for line in finding.remedy)
+                yield ""
+        yield ""
+    for heading, items in (
+        ("Across devices", [f"**{each.rule}**, {each.severity.word}: {_md(each.message)}" for each in report.network]),
+        (
+            "Waived",
+            [
+                f"**{_md(audit.name)}**: {each.finding.rule}, until {each.until}: {_md(each.reason)}"
+                for audit in report.audits
+                for each in audit.waived
+            ],
+        ),
+        (
+            "Not examined",
+            [
+                f"{_md(what)}: {_md(why)}" + (f" ({_md(', '.join(names))})" if names else "")
+                for what, why, names in not_examined(report)
+            ],
+        ),
+    ):
+        if items:
+            yield f"## {heading}"
+            yield ""
+            yield from (f"- {item}" for item in items)
+            yield ""
+
+
+def _md(text: str) -> str:
+    """Text in which nothing is taken for markup."""
+    return "".join("\\" + each if each in "\\`*_{}[]<>|#~" else each for each in safe(text))

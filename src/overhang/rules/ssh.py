@@ -1,0 +1,201 @@
+"""SSH: off or without a key where it is wanted, weak keys, old versions and algorithms, and no limits."""
+
+from collections.abc import Iterator
+
+from overhang.login import words
+from overhang.login.result import Because
+from overhang.login.setting import VTY_WAYS
+from overhang.rules.case import Case, listed, origins_of
+from overhang.rules.model import Finding, Severity
+from overhang.rules.remedies import block, word
+from overhang.rules.severity import Takes
+from overhang.ways import Way
+
+#: Names of the SSH protocol's public registry, or parts of them. Exchanges: those that RFC 9142 says MUST NOT or
+#: SHOULD NOT be used. Ciphers: RFC 8758 (RC4), NIST SP 800-131A (DES, triple DES), RFC 4344 section 1 (CBC modes).
+#: MACs: NIST SP 800-131A, RFC 6668 (MD5, SHA-1), and tags of less than 128 bits.
+OLD_EXCHANGES = frozenset(
+    "diffie-hellman-group-exchange-sha1 diffie-hellman-group1-sha1 diffie-hellman-group14-sha1 gss-gex-sha1-* "
+    "gss-group1-sha1-* gss-group14-sha1-* rsa1024-sha1".split()
+)
+OLD_MACS = ("md5", "sha1", "-96", "umac-64", "none")
+OLD_CIPHERS = ("arcfour", "des", "cbc", "blowfish", "cast128", "idea", "none")
+
+
+def ssh_rows(case: Case) -> list[Way]:
+    """The ways in by SSH."""
+    return [row for row in case.rows if row.via == "ssh"]
+
+
+def _vtys_for_ssh(case: Case) -> list[int]:
+    """The VTYs that take SSH, if it came so far."""
+    return [
+        view.number or 0
+        for view in case.vtys()
+        if view.closed is None and isinstance(view.accept.value, tuple) and "ssh" in view.accept.value
+    ]
+
+
+_NO_KEY = {
+    words.NO_KEY: "ssh-no-key",
+    words.NO_NAME_FOR_KEY: "ssh-no-identity",
+    words.NO_DOMAIN_FOR_KEY: "ssh-no-identity",
+}
+
+
+def check_unusable(case: Case) -> Iterator[Finding]:
+    """SSH that VTYs wait for, and that is off or has no key."""
+    numbers = _vtys_for_ssh(case)
+    others = any(row.via in VTY_WAYS for row in case.rows)
+    for result in case.stranger("ssh") if numbers else ():
+        step = result.trace[-1]
+        if step.words == words.SERVICE_OFF and not others:
+            if not case.device.vtys:
+                return
+            message = "SSH is off, and the VTYs wait for it: nobody can log in from elsewhere"
+            accepts: list[Because] = [view.accept.origin for view in case.vtys() if view.number in numbers]
+            remedy = case.remedies.ssh_for(numbers)
+            yield case.shut("ssh-off", message, [step.origin, *accepts], remedy, everybody=not case.rows, always=True)
+        elif step.words in _NO_KEY:
+            rule = _NO_KEY[step.words]
+            message = f"SSH is on, but {step.reason}: nobody can log in by it"
+            remedy = block("ssh", "host-key ed25519")
+            if rule == "ssh-no-identity":
+                facts = case.device.facts
+                name = facts.name.value if facts.name else "name-of-device"
+                remedy = (
+                    [f"device {word(name)}:", "    domain example.net"]
+                    if not facts.domain
+                    else [f"device {word(name)}:"]
+                )
+                remedy += block("ssh", "host-key ed25519")
+            because = origins_of(result.trace)
+            yield case.shut(rule, message, because, remedy, everybody=not case.rows, always=True)
+        return
+
+
+def check_keys(case: Case) -> Iterator[Finding]:
+    """Host keys that are small or of an old kind."""
+    limits = case.thresholds
+    for said in case.device.ssh.host_keys:
+        kind, bits = said.value
+        size = bits or 0
+        if kind == "dsa":
+            what = f"DSA with {bits} bits, a kind no longer trusted"
+        elif kind == "rsa" and size < limits.rsa_bits:
+            what = f"RSA with {bits} bits, below {limits.rsa_bits}"
+        elif kind == "ecdsa" and size < limits.ecdsa_bits:
+            what = f"ECDSA with {bits} bits, below {limits.ecdsa_bits}"
+        else:
+            continue
+        message = f"an SSH host key is {what}: whoever works it out can pose as the device and read what is typed"
+        spelt = f"{kind} {bits}" if kind != "ed25519" else kind
+        good = any(other.value.kind == "ed25519" for other in case.device.ssh.host_keys)
+        remedy = block("ssh", f"drop host-key {spelt}", *([] if good else ["host-key ed25519"]))
+        takes = Takes.LEARNING if size < 1024 and kind != "ecdsa" else Takes.EFFORT
+        yield case.opened("ssh-weak-key", message, [said.origin], ssh_rows(case), takes, remedy)
+
+
+def check_version(case: Case) -> Iterator[Finding]:
+    """SSH that also speaks version 1, to who asks for nothing else."""
+    ssh = case.device.ssh
+    fact = case.setting.said_or(ssh.versions, "unsaid-versions", ssh.block)
+    rows = ssh_rows(case)
+    rsa = [said for said in ssh.host_keys if said.value.kind == "rsa"]
+    made = case.setting.facts["unsaid-key"].value == "made" and not ssh.host_keys
+    if not rows or not isinstance(fact.value, tuple) or 1 not in fact.value or not (rsa or made):
+        return
+    message = (
+        "SSH also speaks version 1, to any client that asks for it: it has been broken, and can be "
+        "listened to and changed"
+    )
+    because: list[Because] = [fact.origin, *(said.origin for said in rsa)]
+    yield case.opened("ssh-version-1", message, because, rows, Takes.EFFORT, block("ssh", "versions 2"))
+
+
+def check_limits(case: Case) -> Iterator[Finding]:
+    """SSH without the limits that make guessing slow."""
+    rows = [row for row in ssh_rows(case) if row.needs]
+    if not rows:
+        return
+    ssh, limits = case.device.ssh, case.thresholds
+    fact = case.setting.said_or(ssh.tries, "unsaid-tries", ssh.block)
+    if isinstance(fact.value, int) and fact.value > limits.ssh_tries:
+        message = f"an SSH connection may give {fact.value} wrong answers, above {limits.ssh_tries}"
+        yield case.opened("ssh-many-tries", message, [fact.origin], rows, Takes.EFFORT, block("ssh", "tries 3"))
+    missing, lines = [], []
+    because: list[Because] = [ssh.block.origin or case.setting.services["ssh"].on.origin]
+    finish = ssh.finish_within
+    if finish is None or (finish.value or 0) > limits.ssh_finish:
+        missing.append(
+            "the time to finish a login"
+            if finish is None
+            else f"the time to finish a login below {limits.ssh_finish} seconds"
+        )
+        lines.append("finish-within 1m")
+        because += [finish.origin] if finish is not None else []
+    for said, what, line in (
+        (ssh.sessions, "how many are logged in at a time", "sessions 5"),
+        (ssh.rate, "new connections a minute", "rate 10"),
+    ):
+        if said is None:
+            missing.append(what)
+            lines.append(line)
+    if missing and ssh.block.doubt is None:
+        message = f"SSH states no limit on {listed(missing)}: guessing is as fast as the device is"
+        yield case.stated("ssh-no-limits", Severity.INFO, message, because, block("ssh", *lines))
+
+
+def check_empty(case: Case) -> Iterator[Finding]:
+    """SSH that takes empty passwords, while no account has one."""
+    said = case.device.ssh.empty_passwords
+    if said is None or not said.value or case.setting.services["ssh"].on.value != "on":
+        return
+    message = "SSH takes empty passwords: the next account that is made without one is open to everybody"
+    free = [row for row in ssh_rows(case) if not row.needs]
+    yield case.opened(
+        "ssh-empty-passwords", message, [said.origin], free, Takes.NOTHING, block("ssh", "empty-passwords no")
+    )
+
+
+def check_algorithms(case: Case) -> Iterator[Finding]:
+    """Ciphers, MACs and key exchanges that are no longer to be used."""
+    ssh = case.device.ssh
+    for said, rule, what, old, replacement in (
+        (
+            ssh.ciphers,
+            "ssh-old-ciphers",
+            "cipher",
+            lambda name: any(part in name for part in OLD_CIPHERS),
+            "ciphers aes256-gcm@openssh.com aes256-ctr",
+        ),
+        (
+            ssh.macs,
+            "ssh-old-macs",
+            "MAC",
+            lambda name: any(part in name for part in OLD_MACS),
+            "macs hmac-sha2-512 hmac-sha2-256",
+        ),
+        (
+            ssh.exchanges,
+            "ssh-old-exchanges",
+            "key exchange",
+            _old_exchange,
+            "exchanges curve25519-sha256 diffie-hellman-group16-sha512",
+        ),
+    ):
+        names = [name for name in said.value if old(name.casefold())] if said is not None else []
+        if said is None or not names:
+            continue
+        plural = "s" if len(names) > 1 else ""
+        message = (
+            f"SSH takes {listed(names)}, {what}{plural} no longer to be used: what is typed may be read "
+            "or changed on its way"
+        )
+        kept = [name for name in said.value if name not in names]
+        line = f"{replacement.split()[0]} {' '.join(map(word, kept))}" if kept else replacement
+        yield case.opened(rule, message, [said.origin], ssh_rows(case), Takes.EFFORT, block("ssh", line))
+
+
+def _old_exchange(name: str) -> bool:
+    return name in OLD_EXCHANGES or (name.startswith("gss-") and "sha1" in name)

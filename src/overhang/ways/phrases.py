@@ -1,0 +1,82 @@
+"""Ways in, in words: from where, what one needs to know, and in which state of the servers.
+
+Names in them are as the sheet has them; what shows them to a person makes them safe for a terminal.
+"""
+
+from overhang.login.setting import LABELS, PORTS
+from overhang.ways.rows import Way, WaysIn
+
+_MOST_PREFIXES = 3
+
+
+def way_label(via: str) -> str:
+    """SSH, Telnet, ..., or a door's name."""
+    return LABELS.get(via, via.removeprefix("door:"))
+
+
+def from_phrase(found: WaysIn, way: Way) -> list[str]:
+    """From where a way can be taken, in a few pieces."""
+    if way.sources is None or way.via in PORTS:
+        return ["at the port"]
+    prefixes = found.space.prefixes(way.sources)
+    if prefixes == ["0.0.0.0/0", "::/0"]:
+        return ["anywhere"]
+    names = {"0.0.0.0/0": "anywhere IPv4", "::/0": "anywhere IPv6"}
+    if found.space.wide(way.sources) and len(prefixes) > _MOST_PREFIXES:
+        return ["nearly everywhere"]
+    pieces = [names.get(prefix, prefix) for prefix in prefixes[:_MOST_PREFIXES]]
+    if len(prefixes) > _MOST_PREFIXES:
+        pieces.append(f"and {len(prefixes) - _MOST_PREFIXES} more")
+    return pieces
+
+
+def needs_phrase(found: WaysIn, way: Way) -> str:
+    """What one needs to know, in words."""
+    if not way.needs:
+        return "nothing"
+    parts = [item_phrase(found, number) for number in sorted(way.needs, key=lambda number: _order(found, number))]
+    return " and ".join(parts)
+
+
+def _order(found: WaysIn, number: int) -> tuple[bool, str]:
+    names = sorted(found.items.names[number])
+    return any(name.startswith("elevation:") for name in names), names[0]
+
+
+def item_phrase(found: WaysIn, number: int) -> str:
+    """One item in words, with how it stands in the configuration where that gives it away."""
+    names = sorted(found.items.names[number])
+    phrase = " = ".join(_phrase(name) for name in names)
+    forms = found.forms(number)
+    if forms:
+        phrase += f" ({'readable' if 'readable' in forms else 'masked'} in the configuration)"
+    return phrase
+
+
+def _phrase(item: str) -> str:
+    kind, _, name = item.partition(":")
+    if kind == "elevation":
+        return "the enable secret" if name == "15" else f"the password for level {name}"
+    if kind == "server":
+        group, _, account = name.partition("/")
+        return f"{'some account' if account == '*' else account}'s password at {group}"
+    if kind == "entry":
+        return f"the {name.replace('vty', 'VTY')} password"
+    phrases = {"user": f"{name}'s password", "key": f"{name}'s key", "community": f"community {name}"}
+    return phrases.get(kind, item)
+
+
+def states_phrase(found: WaysIn, way: Way) -> str:
+    """In which states of the servers a way holds, in words; "" for all."""
+    if found.always(way):
+        return ""
+    down = found.down(way)
+    every = max(found.states, key=len)
+    if down == [sorted(every)]:
+        return "all down"
+    if len(down) == len(found.states) - 1 and sorted(every) not in down:
+        return "any up"
+    if len(down) == 1:
+        return f"down: {', '.join(down[0]) or 'none'}"
+    common = set(down[0]).intersection(*down)
+    return f"down: {', '.join(sorted(common))}" if common else f"{len(down)} of {len(found.states)} states"
