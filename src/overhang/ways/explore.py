@@ -44,6 +44,7 @@ class Explorer:
         self.moment = moment
         #: how many more runs may hang on doubts; at 0 exploring stops, and ``complete`` tells so
         self.patience = _MOST_DOUBTFUL_RUNS
+        self._lowest: list[int] | None = None
         self._landings: dict[object, list[Path]] = {}
         self._elevations: dict[object, list[Path]] = {}
 
@@ -79,11 +80,13 @@ class Explorer:
 
     def _lowest_free(self) -> list[int]:
         """The places, in the row of VTYs, that a connection can meet first; of alike ones, one."""
-        count = self.setting.facts["vtys"].value
-        first: dict[object, int] = {}
-        for place, view in enumerate(self.setting.vtys(_MOST_VTYS if count is UNKNOWN else count)):
-            first.setdefault(view.likeness, place)
-        return list(first.values())
+        if self._lowest is None:
+            count = self.setting.facts["vtys"].value
+            first: dict[object, int] = {}
+            for place, view in enumerate(self.setting.vtys(_MOST_VTYS if count is UNKNOWN else count)):
+                first.setdefault(view.likeness, place)
+            self._lowest = list(first.values())
+        return self._lowest
 
     # -- checking and landing ----------------------------------------------------------------------------------------
 
