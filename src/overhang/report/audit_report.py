@@ -69,9 +69,10 @@ def verdict(report: Report) -> tuple[str, str]:
         worst = max(audit.worst for audit in urgent)
         total = count(len(audits), "device")
         subject = f"{len(urgent)} of {total} need" if len(audits) > 1 else f"{urgent[0].name} needs"
+        rules = dict.fromkeys(each.rule for each in urgent[0].findings if each.severity >= Severity.HIGH)
         if len(audits) > 1 and len(urgent) == 1:
             subject = f"{urgent[0].name}, 1 of {total}, needs"
-        said = [f"{safe(subject)} work now"]
+        said = [f"{safe(subject)} work now" + (f": {', '.join(rules)}" if len(audits) == 1 else "")]
         open_to = [audit.name for audit in urgent if any(each.letter == "N" for each in audit.exposures)]
         shut = [audit.name for audit in urgent if any(each.rule.startswith("locked-out") for each in audit.findings)]
         for names, what in ((open_to, "who knows nothing gets into"), (shut, "nobody gets into")):
