@@ -77,6 +77,7 @@ class Case:
         self.strangers: list[Any] | None = None
         #: the accounts that can be used; the rules about accounts keep them here
         self.usable: list[Account] | None = None
+        self._by_needs: dict[frozenset[int], list[Way]] | None = None
         self._asked: dict[object, set[Because]] = {}
         self._shown: dict[object, Result | None] = {}
         self._spots: list[Spot] | None = None
@@ -199,9 +200,14 @@ class Case:
 
     def opened_by(self, items: Iterable[str], rows: Iterable[Way] | None = None) -> list[Way]:
         """The ways in for who knows no more than ``items``, those that need none of them left out."""
-        known = frozenset(items)
-        rows = self.rows if rows is None else rows
-        return [row for row in rows if row.needs and self.ways.items.within(row.needs, known)]
+        known = frozenset(self.ways.items.number(item) for item in items if self.ways.items.has(item))
+        if rows is None and len(known) <= 1:
+            if self._by_needs is None:
+                self._by_needs = {}
+                for row in self.rows:
+                    self._by_needs.setdefault(row.needs, []).append(row)
+            return list(self._by_needs.get(known, ())) if known else []
+        return [row for row in (self.rows if rows is None else rows) if row.needs and row.needs <= known]
 
     def needing(self, item: str, rows: Iterable[Way] | None = None) -> list[Way]:
         """The ways in that need an item, perhaps with others."""
@@ -293,7 +299,7 @@ class Case:
             }
         return self._asked[key]
 
-    def _names(self, knows: frozenset[str]) -> list[str | None]:
+    def _names(self, knows: frozenset[str]) -> Iterator[str | None]:
         """Names worth giving by somebody with ``knows``: those of its items first, then none, anybody's, all others."""
         named: list[str | None] = []
         for item in sorted(knows):
@@ -302,8 +308,9 @@ class Case:
                 named.append(name)
             elif kind == "server":
                 named.append(name.partition("/")[2])
-        accounts = [account.name for account in self.setting.accounts]
-        return list(dict.fromkeys([*named, None, "somebody", ANYBODY, *accounts]))
+        yield from named
+        yield from (None, "somebody", ANYBODY)
+        yield from (account.name for account in self.setting.accounts)
 
     def people(self) -> list[Person]:
         """The project's people."""

@@ -6,7 +6,8 @@ server states and a set of items, so that the phases multiply as sets.
 """
 
 import datetime
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from itertools import combinations
 from typing import Any, NamedTuple
 
 from overhang.device import Address
@@ -23,6 +24,7 @@ from overhang.ways.asker import NOBODY, Circumstances, ExploringAsker
 ANYBODY = "*"
 _MOST_VTYS = 256
 _MOST_DOUBTFUL_RUNS = 20_000
+_MOST_PARTS = 10
 
 
 class Path(NamedTuple):
@@ -195,11 +197,19 @@ def _smallest(paths: list[Path]) -> list[Path]:
         joined[key] = joined.get(key, 0) | path.sources
     found = [Path(sources, states, needs, sure, level) for (needs, level, states, sure), sources in joined.items()]
     found.sort(key=lambda path: (len(path.needs), -path.result, not path.sure))
-    kept: list[Path] = []
+    kept: dict[frozenset[int], list[Path]] = {}
     for path in found:
-        if not any(_covers(other, path) for other in kept):
-            kept.append(path)
-    return kept
+        if not any(_covers(other, path) for part in parts_of(path.needs, kept) for other in kept[part]):
+            kept.setdefault(path.needs, []).append(path)
+    return [path for paths in kept.values() for path in paths]
+
+
+def parts_of(needs: frozenset[int], known: Mapping[frozenset[int], Any]) -> list[frozenset[int]]:
+    """Those of the sets in ``known`` that are parts of ``needs``, or all of it; few are looked at, however many are."""
+    if len(needs) > _MOST_PARTS or 1 << len(needs) > len(known):
+        return [part for part in known if part <= needs]
+    sizes = range(len(needs) + 1)
+    return [part for size in sizes for chosen in combinations(needs, size) if (part := frozenset(chosen)) in known]
 
 
 def _covers(one: Path, other: Path) -> bool:

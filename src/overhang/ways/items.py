@@ -51,6 +51,10 @@ class Items:
         self.names[number].append(item)
         self.stored[number].append(stored)
 
+    def has(self, item: str) -> bool:
+        """Whether the item has a number already."""
+        return item in self._numbers
+
     def number(self, item: str) -> int:
         """The number of an item; one that is not the device's own (a server's) gets the next."""
         found = self._numbers.get(item)

@@ -9,7 +9,7 @@ from overhang.device import Address
 from overhang.login import Setting
 from overhang.login.setting import PORTS
 from overhang.ways.asker import Circumstances
-from overhang.ways.explore import Explorer, Path
+from overhang.ways.explore import Explorer, Path, parts_of
 from overhang.ways.items import Items
 from overhang.ways.space import Space
 
@@ -174,14 +174,17 @@ def _reduce(explorer: Explorer, arrivals: list[Path]) -> dict[Key, int]:
                     states & up.states,
                 )
     kept: dict[Key, int] = {}
+    by_needs: dict[frozenset[int], list[tuple[int, bool, int]]] = {}
     for key in sorted(regions, key=lambda key: (len(key[0]), -key[1], not key[3], -key[2])):
         needs, level, _, sure = key
         region = regions[key]
-        for (other, higher, _, certain), covered in kept.items():
-            if other <= needs and higher >= level and (certain or not sure):
-                region &= ~covered
+        for part in parts_of(needs, by_needs):
+            for higher, certain, covered in by_needs[part]:
+                if higher >= level and (certain or not sure):
+                    region &= ~covered
         if region:
             kept[key] = region
+            by_needs.setdefault(needs, []).append((level, sure, region))
     return kept
 
 
