@@ -88,6 +88,22 @@ def test_the_passing_sample_does_not_yield_it(name: str) -> None:
     assert name not in [each.rule for each in case_of(page.sheet(page.passes), page.project_text())[1]]
 
 
+# what the passing samples yield by other rules: each is near to a fault, and some have another
+PASSING: dict[str, int] = {
+    "asks-and-none-set": 1, "certificate-ends-soon": 1, "elevation-not-covered": 2, "list-denies-everyone": 1,
+    "logins-not-recorded": 1, "no-account": 1, "no-banner": 1, "one-server": 3, "password-masked": 1,
+    "port-asks-nothing": 1, "rule-never-matches": 1, "ssh-no-identity": 1, "web-beside-ssh": 6, "web-from-anywhere": 1,
+}  # fmt: skip
+
+
+def test_what_all_rules_say_of_the_passing_samples() -> None:
+    found: Counter[str] = Counter()
+    for name in OWN:
+        page = page_of(name)
+        found.update(each.rule for each in case_of(page.sheet(page.passes), page.project_text())[1])
+    assert dict(sorted(found.items())) == PASSING
+
+
 @pytest.mark.parametrize("name", ACROSS)
 def test_samples_of_the_rules_across_devices(name: str) -> None:
     page = page_of(name)
@@ -332,7 +348,7 @@ DEMO: dict[str, list[str]] = {
         "medium no-lock", "medium ssh-version-1", "medium ssh-weak-key", "low short-passwords",
         "info logins-not-recorded", "info ssh-no-limits"],
     "north-quay": ["high never-configured"],
-    "north-tickets": ["medium no-enable-secret", "low beyond-management", "low no-lock", "low short-passwords",
+    "north-tickets": ["medium no-enable-secret", "low no-lock", "low short-passwords",
         "info logins-not-recorded", "info ssh-no-limits"],
     "south-edge": ["low beyond-management", "low dead-readable-password", "low idle-too-long", "low no-lock",
         "low short-passwords", "info logins-not-recorded", "info ssh-no-limits"],

@@ -4,6 +4,7 @@ import os
 from typing import Any
 
 from overhang import __version__
+from overhang.report.audit_json import fired
 from overhang.report.audit_report import Report, not_examined, summary, verdict
 from overhang.report.audit_text import opened_phrases
 from overhang.report.lines import safe
@@ -26,7 +27,6 @@ def audit_html(report: Report) -> str:
     kept.filters["visible"] = lambda value: safe(str(value))
     kept.filters["opened"] = opened_phrases
     sentence, style = verdict(report)
-    fired = {each.rule for audit in report.audits for each in audit.findings} | {each.rule for each in report.network}
     return kept.get_template(_TEMPLATE).render(
         version=__version__,
         report=report,
@@ -40,7 +40,7 @@ def audit_html(report: Report) -> str:
         exposures=[(audit, cells_of(audit)) for audit in by_exposure(report)],
         letters={letter: text for letter, (text, _, _) in LETTERS.items()},
         easiest=_easiest(report),
-        rules={name: page_of(name) for name in sorted(fired)},
+        rules={name: page_of(name) for name in sorted(fired(report))},
         left_out=list(not_examined(report)),
     )
 

@@ -7,6 +7,7 @@ from overhang import __version__
 from overhang.report.audit_report import Report, not_examined, verdict
 from overhang.rules.device_audit import DeviceAudit, Shown
 from overhang.rules.network import NetworkFinding
+from overhang.rules.pages import Page, page_of
 from overhang.text import Diagnostic
 
 
@@ -22,6 +23,7 @@ def audit_value(report: Report) -> dict[str, Any]:
         "verdict": verdict(report)[0],
         "devices": [_device(audit) for audit in report.audits],
         "network": [_network(each) for each in report.network],
+        "rules": {name: _rule(page_of(name)) for name in sorted(fired(report))},
         "unreadable": [each._asdict() for each in report.unreadable],
         "not_examined": [{"what": what, "why": why, "devices": names} for what, why, names in not_examined(report)],
         "summary": {
@@ -32,6 +34,17 @@ def audit_value(report: Report) -> dict[str, Any]:
             "unreadable": len(report.unreadable),
         },
     }
+
+
+def fired(report: Report) -> set[str]:
+    """The rules that found something, waived or not."""
+    own = {each.rule for audit in report.audits for each in audit.findings}
+    waived = {each.finding.rule for audit in report.audits for each in audit.waived}
+    return own | waived | {each.rule for each in report.network}
+
+
+def _rule(page: Page) -> dict[str, Any]:
+    return {"title": page.title, "why": page.why, "remedy": page.remedy, "references": list(page.references)}
 
 
 def _device(audit: DeviceAudit) -> dict[str, Any]:

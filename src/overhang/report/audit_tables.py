@@ -9,6 +9,7 @@ from overhang.report.audit_report import Report, by_rule, not_examined, summary,
 from overhang.report.audit_text import opened_phrases
 from overhang.report.lines import safe
 from overhang.rules.device_audit import DeviceAudit, Shown
+from overhang.rules.pages import page_of
 
 COLUMNS = (
     "severity",
@@ -167,7 +168,10 @@ def _markdown(report: Report) -> Iterator[str]:
             yield f"| {_md(audit.name)} | {_md(audit.kind or '')} | {_md(audit.site or '')} | {' | '.join(counts)} |"
         yield ""
     for rule, severity, held in by_rule(report):
+        page = page_of(rule)
         yield f"## {severity.word}: {rule}"
+        yield ""
+        yield f"{_md(page.title)}. {_md(page.why)} *Mend:* {_md(page.remedy)} ({_md('; '.join(page.references))})"
         yield ""
         for audit, finding in held:
             where = f"{audit.file}:{finding.lines[0].line}" if finding.lines else audit.file

@@ -11,6 +11,7 @@ from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.rules.device_audit import DeviceAudit, Opened, Shown
 from overhang.rules.model import Severity
 from overhang.rules.network import NetworkFinding
+from overhang.rules.pages import page_of
 from overhang.text import Diagnostic
 from overhang.ways.phrases import way_label
 
@@ -131,8 +132,10 @@ def _finding(finding: Shown, width: int) -> Iterator[Line]:
     if len(opened) > _MOST_OPENED:
         more = len(opened) - _MOST_OPENED
         yield [(" " * (_INDENT + 7), ""), (f"and {count(more, 'more', 'more')}; overhang ways shows them", "dim")]
-    for at, line in enumerate(finding.remedy):
-        yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (cut(line, room), "good")]
+    for at, line in enumerate(wrap(page_of(finding.rule).remedy, width - _INDENT - 7)):
+        yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (line, "")]
+    for line in finding.remedy:
+        yield [(" " * (_INDENT + 7), ""), (cut(line, room), "good")]
 
 
 def opened_phrases(opens: Sequence[Opened]) -> list[str]:
@@ -198,6 +201,8 @@ def _network(findings: Sequence[NetworkFinding], width: int) -> Iterator[Line]:
         yield [(f"  {word.upper():<9}", word), (finding.rule, "bold")]
         for line in wrap(finding.message, width - _INDENT):
             yield [(" " * _INDENT, ""), (line, "")]
+        for at, line in enumerate(wrap(page_of(finding.rule).remedy, width - _INDENT - 7)):
+            yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (line, "")]
         for file, number, _ in finding.places[:_MOST_OPENED]:
             yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (cut(f"{file}:{number}", width - _INDENT - 7), "dim")]
         if len(finding.places) > _MOST_OPENED:

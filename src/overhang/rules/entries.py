@@ -7,7 +7,7 @@ from overhang.login.result import Because
 from overhang.login.setting import VTY_WAYS, EntryView
 from overhang.rules.case import Case, Spot, listed, origins_of, vtys_label
 from overhang.rules.model import Finding
-from overhang.rules.remedies import block, vty_heads, word
+from overhang.rules.remedies import block, spelt, vty_heads, word
 from overhang.rules.severity import Takes
 from overhang.rules.strangers import cause_of, rewritten, spell, strangers
 
@@ -248,5 +248,5 @@ def like(case: Case, view: EntryView) -> list[str]:
     entry = case.device.vtys.get(view.number) if view.number is not None else None
     idle = entry.idle if entry is not None else None
     if idle is not None:
-        lines.append("idle " + ("never" if idle.value is None else f"{idle.value}s"))
+        lines.append("idle " + ("never" if idle.value is None else spelt(idle.value)))
     return lines

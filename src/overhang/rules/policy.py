@@ -9,7 +9,7 @@ from overhang.login.setting import PORTS, WEB_WAYS
 from overhang.profiles import UNKNOWN
 from overhang.rules.case import Case, listed
 from overhang.rules.model import Finding, Severity
-from overhang.rules.remedies import block, word
+from overhang.rules.remedies import block, spelt, word
 from overhang.rules.severity import Takes
 from overhang.text import Origin
 from overhang.ways import Way
@@ -25,14 +25,6 @@ def spoken(seconds: int) -> str:
             count = seconds // size
             return f"{count} {unit}{'s' if count != 1 else ''}"
     return f"{seconds} seconds"
-
-
-def spelt(seconds: int) -> str:
-    """A duration as a sheet says it."""
-    for size, unit in ((_DAY, "d"), (3600, "h"), (60, "m")):
-        if seconds % size == 0 and seconds >= size:
-            return f"{seconds // size}{unit}"
-    return f"{seconds}s"
 
 
 def _by_password(case: Case) -> list[Way]:

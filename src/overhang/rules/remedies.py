@@ -40,6 +40,14 @@ def vty_heads(numbers: Iterable[int]) -> list[str]:
     return [f"entry vty {first}-{last}" if first != last else f"entry vty {first}" for first, last in runs_of(numbers)]
 
 
+def spelt(seconds: int) -> str:
+    """A duration as a sheet says it."""
+    for size, unit in ((86400, "d"), (3600, "h"), (60, "m")):
+        if seconds % size == 0 and seconds >= size:
+            return f"{seconds // size}{unit}"
+    return f"{seconds}s"
+
+
 class Remedies:
     """Makes remedies for one device."""
 
