@@ -43,6 +43,13 @@ _COSTS = re.compile(
 )
 _YESCRYPT = re.compile(r"\$y\$[./A-Za-z0-9]{1,12}\$[./A-Za-z0-9]{1,86}\$[./A-Za-z0-9]{43}")
 
+#: Well-formed hashes that the C library answers for, ten times as fast as importing anything.
+_IN_C = re.compile(
+    r"\$1\$[./A-Za-z0-9]{1,8}\$[./A-Za-z0-9]{22}"
+    r"|\$5\$[./A-Za-z0-9]{1,16}\$[./A-Za-z0-9]{43}"
+    r"|\$6\$[./A-Za-z0-9]{1,16}\$[./A-Za-z0-9]{86}"
+)
+
 
 def scheme_of(text: str) -> str | None:
     """The name of the hash scheme of a modular crypt text, or None where it is of no known one."""
@@ -105,6 +112,10 @@ def _verify(text: str, typed: str) -> bool | None:
     name = next((handler for prefix, _, handler in _SCHEMES if text.startswith(prefix)), None)
     if name is None:
         return _verify_with_system(text, typed) if text.startswith("$y$") else None
+    if _IN_C.fullmatch(text):
+        answer = _verify_with_system(text, typed)
+        if answer is not None:
+            return answer
     if "\0" in typed or (name == "bcrypt" and len(typed.encode("utf-8", "surrogatepass")) > 72):
         return None  # the schemes disagree on what such a password means
     try:
@@ -136,13 +147,12 @@ def _handler(name: str) -> Any:
 
 def _verify_with_system(text: str, typed: str) -> bool | None:
     """Ask the C library, which knows yescrypt on many systems; None where it does not or Python no longer offers it."""
-    if not _YESCRYPT.fullmatch(text) or "\0" in typed:
+    if not (_YESCRYPT.fullmatch(text) or _IN_C.fullmatch(text)) or "\0" in typed:
         return None
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", DeprecationWarning)
-            import crypt
-        answer = crypt.crypt(typed, text)
+        from _crypt import crypt  # the module around it tries every method of the system when it is imported
+
+        answer = crypt(typed, text)
     except (ImportError, OSError, ValueError, UnicodeError):
         return None
     if not answer or answer.startswith("*"):
