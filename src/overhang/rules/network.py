@@ -15,6 +15,7 @@ from overhang.rules.case import Case, listed
 from overhang.rules.model import Severity
 from overhang.rules.strangers import rekeyed
 from overhang.secrets import Form, plain_text
+from overhang.text import did_you_mean
 
 if TYPE_CHECKING:
     from overhang.rules.device_audit import DeviceAudit
@@ -208,7 +209,9 @@ def _wrong_waivers(
         about = [audit for audit in audits if any(fnmatchcase(audit.name, each) for each in waiver.devices)]
         used = any(each.finding.rule == waiver.rule for audit in about for each in audit.waived)
         if waiver.rule not in known:
-            message = f"a waiver names the rule {waiver.rule}, which does not exist"
+            near = did_you_mean(waiver.rule, sorted(known))
+            hint = f"; did you mean {near}?" if near else ""
+            message = f"a waiver names the rule {waiver.rule}, which does not exist{hint}"
             yield NetworkFinding("waiver-unused", Severity.LOW, message, place, ())
         elif about and waiver.until < today:
             message = f"the waiver of {waiver.rule} ended on {waiver.until}: mend what it was for, or decide anew"
