@@ -9,6 +9,7 @@ import pytest
 
 import overhang.rules.pages
 from overhang.demo import demo_files
+from overhang.login import Setting
 from overhang.rules import CHECKS, RULES, TOPICS, Case, Finding, Severity, audit
 from overhang.rules.pages import exemplary, names, page_of
 from overhang.rules.severity import Takes, of_lock_out, of_ways
@@ -16,7 +17,7 @@ from overhang.sheet import read_sheet
 from overhang.ways import Way, levels_of
 from tests.generator import NOW as MADE_NOW
 from tests.generator import Made
-from tests.rules_help import SEVERITIES, case_of, of, project_of, run_of, told
+from tests.rules_help import NOW, SEVERITIES, case_of, of, project_of, run_of, told
 
 OWN = [rule.name for rule in RULES if rule.topic != "across devices" or rule.name == "never-configured"]
 ACROSS = [rule.name for rule in RULES if rule.name not in OWN]
@@ -289,6 +290,33 @@ def test_too_many_hashes_to_compare_is_said_and_not_hidden() -> None:
         "comparing a readable password with a hash takes long, and there are many of both",
         (),
     ) in case.not_examined
+
+
+# what an unread statement may have said is not held against the device: a sheet, and the rule that fires without it
+IN_DOUBT = [
+    ("one-server", "servers radius a:\n    server 192.0.2.1\n    sever 192.0.2.2\nmethods for login: servers a\nuser b: level 1"),
+    ("group-missing", "servers radius a:\n    sever 192.0.2.2\nmethods for login: servers a\nuser b: password readable x\nentry console: check users"),
+    ("no-local-fallback", "servers radius a: server 192.0.2.1\nmethods for login:\n    servers a\n    user\nuser b: password readable x\nentry console: check users"),
+    ("no-banner", "entry console: check nothing\nbanner before-login:\n    Private."),
+    ("short-passwords", "user a: level 1\npasswords:\n    lenght 20"),
+    ("no-lock", "user a:\n    password readable x\nentry console: check users\npasswords:\n    lock 5m after five"),
+    ("logins-not-recorded", "entry console: check nothing\nmanagement:\n    record login yes"),
+    ("account-unused", "entry console: check nothing\nuser a:\n    password readable x\n    vi ssh"),
+    ("port-asks-nothing", "entry auxiliary: closed\nentry console:\n    chek users"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rule", "text"), IN_DOUBT)
+def test_what_was_not_understood_is_not_held_against_the_device(rule: str, text: str) -> None:
+    def rules(sheet_text: str) -> list[str]:
+        sheet = read_sheet(sheet_text, "t")
+        case = Case(Setting(sheet.device, all_read=sheet.fully_understood), project_of(""), NOW)
+        return [each.rule for each in audit(case)]
+
+    unread = {*read_sheet(text, "t").unread}
+    assert unread
+    assert rule not in rules(text)
+    assert rule in rules("\n".join(line for at, line in enumerate(text.split("\n"), 1) if at not in unread))
 
 
 def test_whoever_is_locked_away_matters_less() -> None:

@@ -95,7 +95,7 @@ def check_names(case: Case) -> Iterator[Finding]:
     for methods in lists.values():
         for each in methods.methods:
             group = device.groups.get(each.value.group or "")
-            if each.value.kind != "servers" or (group is not None and group.servers):
+            if each.value.kind != "servers" or (group is not None and (group.servers or group.block.doubt is not None)):
                 continue
             near = did_you_mean(each.value.group or "", list(device.groups)) if group is None else None
             what = (
@@ -237,7 +237,7 @@ def check_fallback(case: Case) -> Iterator[Finding]:
     """Lists that ask servers, and nobody when those do not answer."""
     for methods in case.device.lists.values():
         last = methods.methods[-1] if methods.methods else None
-        if methods.purpose not in ("login", "web") or last is None or last.value.kind not in ("servers", "reject"):
+        if methods.purpose not in ("login", "web") or last is None or methods.block.doubt is not None:
             continue
         if all(said.value.kind in ("servers", "reject") for said in methods.methods) and any(
             s.value.group for s in methods.methods
@@ -252,7 +252,7 @@ def check_servers(case: Case) -> Iterator[Finding]:
     """Server groups that some list asks: servers without a key, or a single one."""
     asked = {said.value.group for methods in case.device.lists.values() for said in methods.methods if said.value.group}
     for name, group in case.device.groups.items():
-        if name not in asked or not group.servers:
+        if name not in asked or not group.servers or group.block.doubt is not None:
             continue
         rows = [row for row in case.rows if any(each.startswith(f"server:{name}/") for each in case.names_of(row))]
         bare = [said for said in group.servers if said.value.secret is None]

@@ -296,7 +296,9 @@ def _management_network(case: Case) -> Iterator[Finding]:
         yield case.opened("management-vlan-1", message, [vlan.origin], remote, Takes.EFFORT, remedy)
     addresses = case.device.addresses
     apart = any(own.faces is not None and own.faces.value == "management" for own in addresses)
-    if not addresses or not remote or vlan is not None or apart or case.device.management.block.doubt is not None:
+    blocks = [own.block for own in addresses] + [case.device.management.block]
+    doubt = any(block.doubt is not None for block in blocks)
+    if not addresses or not remote or vlan is not None or apart or doubt:
         return
     message = "no address of the device is said to be for management: whoever manages it comes the same way as users"
     because = [own.block.origin for own in addresses if own.block.origin is not None][:5]
