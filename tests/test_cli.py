@@ -311,6 +311,63 @@ def test_an_interrupted_run_says_so_in_one_line(tmp_path: Path) -> None:
     assert (child.returncode, out, err) == (130, "", "overhang: interrupted; nothing was changed\n")
 
 
+NORMAL = """\
+device quay:
+    kind router
+    domain tidewater.example
+    site "north quay"
+    profile entry-first
+
+entry console:
+    password withheld
+    check password
+    idle 5m
+
+entry auxiliary:
+    closed
+
+entry vty 0-15:
+    check users
+    accept ssh
+    from crew
+
+elevation 15:
+    password withheld
+
+user lena:
+    password withheld
+
+sources crew:
+    allow 10.64.0.0/16
+
+ssh:
+    host-key ed25519
+
+banner before-login:
+    | Tidewater crew only.
+"""
+
+
+def test_a_sheet_is_shown_normalised_and_without_its_secrets(overhang: Run, write: Write, tmp_path: Path) -> None:
+    write("quay.sheet", GATE)
+    assert overhang("sheet", "quay.sheet") == (0, NORMAL, "")
+    known = overhang("sheet", "quay.sheet", "--with-secrets").out
+    assert "password readable boat" in known
+    write("again.sheet", known)
+    assert overhang("sheet", "again.sheet", "--with-secrets").out == known
+    write("sub/quay.sheet", GATE + "entri vty 0: closed\n")
+    ran = overhang("sheet", "sub", "quay.sheet", "--strict")
+    assert ran.out == f"# sub/quay.sheet\n{NORMAL}\n# quay.sheet\n{NORMAL}"
+    note = "overhang: sub/quay.sheet: 1 line not understood and left out; overhang audit shows them\n"
+    assert (ran.code, ran.err) == (3, note)
+    assert overhang("sheet", "quay.sheet", "--output", "out") == (0, "", "")
+    assert (tmp_path / "out" / "quay.sheet").read_text() == NORMAL
+    twice = os.path.join("out", "quay.sheet")
+    error = f"overhang: {twice}: both quay.sheet and sub/quay.sheet would be written there; give them one by one\n"
+    assert overhang("sheet", "quay.sheet", "sub", "--output", "out") == (2, "", note + error)
+    assert overhang("sheet", "no.sheet") == (2, "", "overhang: no.sheet: cannot be opened: No such file or directory\n")
+
+
 # -- login -------------------------------------------------------------------------------------------------------------
 
 

@@ -6,10 +6,11 @@ import string
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from overhang.device import (
+    Block,
     Check,
     Community,
     HostKey,
@@ -30,6 +31,9 @@ from overhang.sheet.grammar import Choice, Kind, Literal, Many, PasswordForm, Se
 from overhang.sheet.lexer import split_words, strike
 from overhang.sheet.quick import quick_match
 from overhang.sheet.reader import _match, _parse
+from overhang.sheet.write import write_sheet
+from overhang.text import Origin
+from tests.generator import Made
 
 SAMPLE_WORDS = {
     "NAME": ["lena", "crew-2", "größe"],
@@ -401,3 +405,65 @@ def test_what_is_no_sheet_at_all(data: bytes, message: str) -> None:
     with pytest.raises(Unreadable) as caught:
         read_bytes(data, "t")
     assert str(caught.value) == message
+
+
+# -- writing -----------------------------------------------------------------------------------------------------------
+
+
+def bare(value: Any) -> Any:
+    """A device without the places that its values stand at."""
+    if isinstance(value, Said):
+        return bare(value.value)
+    if isinstance(value, Stored):
+        return (value.form, value.text)
+    if isinstance(value, Block | Origin):
+        return isinstance(value, Block) and value.origin is not None
+    if isinstance(value, dict):
+        return {key: bare(each) for key, each in value.items()}
+    if isinstance(value, tuple):
+        return (type(value).__name__, *(bare(each) for each in value))
+    return value
+
+
+@st.composite
+def sheets(draw: st.DrawFn) -> str:
+    """Random sheets of all statements, as a person could say them."""
+    lines = []
+    for row in draw(st.lists(st.sampled_from(TABLE[""]), max_size=8)):
+        lines.append(quoted(draw(texts_of(row.matcher))) + ":")
+        kind = row.statement.opens
+        if kind == "banner":
+            text = st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cs")), max_size=12)
+            lines += ["    |" + (f" {line}" if line else "") for line in draw(st.lists(text, max_size=3))]
+            continue
+        for inner in draw(st.lists(st.sampled_from(TABLE[kind]), max_size=5)):
+            lines.append("    " + quoted(draw(texts_of(inner.matcher))))
+    numbers = st.sampled_from(("0", "0-3", "2-5", "4", "3-9"))
+    some = st.sampled_from(
+        ("drop entry vty {}", "drop entry vty {}: password", "entry vty {}: password opaque 7", "entry vty {}: idle 3m")
+    )
+    lines += [draw(some).format(draw(numbers)) for _ in range(draw(st.integers(0, 6)))]
+    return "\n".join(lines) + "\n"
+
+
+@given(sheets())
+@settings(max_examples=300, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
+def test_a_written_sheet_reads_as_the_same_device(text: str) -> None:
+    first = read_sheet(text, "t")
+    written = write_sheet(first.device, secrets=True)
+    again = read_sheet(written, "t")
+    assert not again.unread, again.diagnostics
+    assert bare(again.device) == bare(first.device), written
+    assert write_sheet(again.device, secrets=True) == written
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=150, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
+def test_random_devices_are_written_and_read_back(seed: int) -> None:
+    device = Made(seed).setting.device
+    written = write_sheet(device, secrets=True)
+    again = read_sheet(written, "t").device
+    assert bare(again)[2:] == bare(device)[2:], written
+    blanked = write_sheet(device, secrets=False)
+    assert not read_sheet(blanked, "t").unread
+    assert not re.search(r"\b(readable|masked|hashed|opaque)\b", blanked)

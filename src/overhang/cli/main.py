@@ -30,6 +30,7 @@ COMMANDS = {
     "picture": "draw the exposure map, the findings, or the path of a login",
     "profiles": "show what a profile means by what is left unsaid",
     "rules": "list the rules of the audit, or explain one",
+    "sheet": "show devices as normalised sheets, without their secrets",
     "ways": "show every way in, and the least one needs to know for it",
 }
 

@@ -3,14 +3,16 @@
 ``withheld`` stands where somebody has to choose a secret; 192.0.2.0/24 (RFC 5737) where only they know the network.
 """
 
-import json
-import re
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from overhang.login.setting import PORTS, VTY_WAYS, WEB_WAYS
 from overhang.secrets import Form
 from overhang.sheet.kinds import WAYS
+from overhang.sheet.write import duration as spelt
+from overhang.sheet.write import word
+
+__all__ = ["NEW_ACCOUNT", "NEW_LIST", "NEW_NETWORK", "Remedies", "block", "spelt", "vty_heads", "word"]
 
 if TYPE_CHECKING:
     from overhang.rules.case import Case, Spot
@@ -18,12 +20,6 @@ if TYPE_CHECKING:
 NEW_ACCOUNT = "your-name"
 NEW_LIST = "managers"
 NEW_NETWORK = "192.0.2.0/24"
-_PLAIN = re.compile(r"[\w.@/+~$*%&,;=!?-][\w.@/+~$*%&,;=!?:-]*(?<!:)")
-
-
-def word(text: str) -> str:
-    """``text`` as one word of a sheet, in quotes where it needs them."""
-    return text if _PLAIN.fullmatch(text) else json.dumps(text, ensure_ascii=False)
 
 
 def block(head: str, *lines: str) -> list[str]:
@@ -38,14 +34,6 @@ def vty_heads(numbers: Iterable[int]) -> list[str]:
     from overhang.rules.case import runs_of
 
     return [f"entry vty {first}-{last}" if first != last else f"entry vty {first}" for first, last in runs_of(numbers)]
-
-
-def spelt(seconds: int) -> str:
-    """A duration as a sheet says it."""
-    for size, unit in ((86400, "d"), (3600, "h"), (60, "m")):
-        if seconds % size == 0 and seconds >= size:
-            return f"{seconds // size}{unit}"
-    return f"{seconds}s"
 
 
 class Remedies:

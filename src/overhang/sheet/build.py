@@ -185,6 +185,8 @@ class Builder:
         else:
             for slot in _slots_of(state, parsed):
                 found = state.slots.pop(slot, None) is not None or found
+                if slot == "password" and "range" in state.slots:
+                    state.slots.pop("item", None)
         if not found and not quiet:
             self._warn(line, "there is nothing to take back")
 
