@@ -34,9 +34,13 @@ def median(work: Callable[[], object], times: int = 5) -> float:
 
 def command(*words: str) -> Callable[[], object]:
     environment = {key: value for key, value in os.environ.items() if key != "PYTHONDONTWRITEBYTECODE"}
-    return lambda: subprocess.run(
-        words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=environment, check=False
-    )
+
+    def run() -> None:
+        done = subprocess.run(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, env=environment, check=False)
+        if done.returncode not in (0, 1):  # else the time of an error would be measured
+            raise SystemExit(done.stderr.decode())
+
+    return run
 
 
 def start_up(folder: Path) -> None:
@@ -87,7 +91,7 @@ def auditing(folder: Path, number: int = 1_000) -> None:
     for index in range(number):
         (folder / f"{index}.sheet").write_bytes(sheets[index % len(sheets)])
     value = json.dumps([data.decode().splitlines() for data in sheets])
-    half = median(command(*PROGRAM, "audit", "--brief", str(folder)), 3)
+    half = median(command(*PROGRAM, "audit", str(folder)), 3)
     yardstick = median(lambda: [json.loads(value) for _ in range(number // len(sheets))], 3)
     print(
         f"audit of {number} files: {half:.1f} s, {yardstick / half:.4f} of the speed of json.loads over the same lines"

@@ -15,7 +15,7 @@ from overhang.project import Person, Project, Thresholds
 from overhang.rules.model import Finding, Severity
 from overhang.rules.remedies import Remedies
 from overhang.rules.severity import Takes, of_lock_out, of_ways
-from overhang.secrets import Form, Stored
+from overhang.secrets import Stored
 from overhang.text import Origin
 from overhang.ways import Way, WaysIn, explorer_of, levels_of, rows_at, ways_of
 from overhang.ways.explore import ANYBODY
@@ -363,11 +363,6 @@ class Case:
                     yield Place(
                         f"secret:{group.name}/{server.value.address}", label, Said(server.value.secret, server.origin)
                     )
-
-    def factory_somewhere(self) -> bool:
-        """Whether any password is still the maker's."""
-        stated = any(place.said.value.form is Form.FACTORY for place in self.passwords())
-        return stated or self.setting.factory is not None
 
 
 def vtys_label(numbers: Iterable[int]) -> str:
