@@ -36,7 +36,7 @@ def command(*words: str) -> Callable[[], object]:
     environment = {key: value for key, value in os.environ.items() if key != "PYTHONDONTWRITEBYTECODE"}
 
     def run() -> None:
-        done = subprocess.run(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, env=environment, check=False)
+        done = subprocess.run(words, capture_output=True, env=environment, check=False)
         if done.returncode not in (0, 1):  # else the time of an error would be measured
             raise SystemExit(done.stderr.decode())
 
