@@ -244,6 +244,19 @@ def test_pictures_of_every_kind(overhang: Run, tmp_path: Path, subject: str) -> 
 
 
 @pytest.mark.usefixtures("network")
+def test_the_picture_of_a_login_that_is_simulated(overhang: Run, tmp_path: Path) -> None:
+    gate = ("login", "tw/harbour/harbour-gate.sheet", "--via", "ssh", "--from", "192.0.2.9", "--name", "lena")
+    ran = overhang(*gate, "--picture", "p.svg")
+    assert (ran.code, ran.out.splitlines()[0]) == (0, "Refused")
+    drawn = ET.fromstring((tmp_path / "p.svg").read_bytes())
+    texts = ["".join(each.itertext()) for each in drawn.iter("{http://www.w3.org/2000/svg}text")]
+    assert texts[:2] == ["One login at harbour-gate", "by SSH from 192.0.2.9, name lena"]
+    assert texts[-1] == "refused"
+    error = "overhang: p.gif: the name of a picture ends in .png, .svg or .pdf\n"
+    assert overhang(*gate, "--picture", "p.gif") == (2, "", error)
+
+
+@pytest.mark.usefixtures("network")
 @pytest.mark.parametrize(
     ("arguments", "error"),
     [

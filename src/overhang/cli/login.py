@@ -11,7 +11,7 @@ from typing import Any
 
 from overhang.cli.files import Projects, Skipped, load_sheet
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.terminal import show, width
+from overhang.cli.terminal import picture_kind, show, width, write_atomically
 from overhang.device import Address, PublicKey, parse_address
 from overhang.login import Attempt, Result, Setting, decide, words
 from overhang.login.setting import PORTS
@@ -67,6 +67,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="many attempts, one JSON object a line (- for standard input); writes a result line for each",
     )
     add("--format", choices=("text", "json", "jsonl"), help="text for people (default), or json; jsonl with --attempts")
+    add("--picture", metavar="FILE", help="draw the gates of the login as well: FILE.png, .svg or .pdf")
     add("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
     add("--strict", action="store_true", help="exit 3 where a line or the profile was not understood")
 
@@ -77,6 +78,9 @@ def run(options: argparse.Namespace) -> int:
         raise UserError("the following arguments are required: --via (see overhang login --help)")
     if (options.format == "jsonl") != (options.attempts is not None):
         raise UserError("--attempts FILE and --format jsonl go together")
+    kind = picture_kind(options.picture) if options.picture is not None else ""
+    if kind and options.attempts is not None:
+        raise UserError("--picture is for one login, and not for --attempts")
     expected = _expected(options.expect)
     attempt = build_attempt(options) if options.attempts is None else None
     try:
@@ -90,6 +94,14 @@ def run(options: argparse.Namespace) -> int:
     _check_items(setting, attempt)
     attempt = attempt._replace(servers=project.servers)
     attempt, result = _converse(setting, attempt)
+    if kind:
+        from overhang.report import pictures
+        from overhang.report.login_text import attempt_phrase
+        from overhang.rules.device_audit import path_of
+
+        caption = attempt_phrase(setting, attempt).partition(": ")[2]
+        path = path_of(sheet.device.name, caption, result)
+        write_atomically(options.picture, pictures.written(pictures.login_path(path), kind))
     if options.format == "json":
         from overhang.report.login_json import login_json
 

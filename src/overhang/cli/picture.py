@@ -1,17 +1,15 @@
 """Draw what an audit found: the exposure map, the findings, or the path of one login, as PNG, SVG or PDF."""
 
 import argparse
-import os
 
 from overhang.cli.audit import add_reading, exit_code, report_of
 from overhang.cli.main import CLEAN, FAILED, UserError
-from overhang.cli.terminal import write_atomically
+from overhang.cli.terminal import picture_kind, write_atomically
 from overhang.report.audit_report import Report
 from overhang.rules.device_audit import Path
 from overhang.rules.model import Severity
 
 SUBJECTS = ("exposure", "findings", "login")
-KINDS = ("png", "svg", "pdf")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -31,9 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
-    kind = os.path.splitext(options.output)[1].lstrip(".").lower()
-    if kind not in KINDS:
-        raise UserError(f"{options.output}: the name of a picture ends in .png, .svg or .pdf")
+    kind = picture_kind(options.output)
     if options.device is not None and options.show != "login":
         raise UserError("--device is for --show login")
     report = report_of(options)

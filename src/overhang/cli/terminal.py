@@ -69,6 +69,14 @@ def write_atomically(path: str, content: str | bytes) -> None:
         raise UserError(f"{path}: cannot be written: {error.strerror}") from None
 
 
+def picture_kind(path: str) -> str:
+    """The kind of picture that a file's name asks for: png, svg or pdf. Raises UserError."""
+    kind = os.path.splitext(path)[1].lstrip(".").lower()
+    if kind not in ("png", "svg", "pdf"):
+        raise UserError(f"{path}: the name of a picture ends in .png, .svg or .pdf")
+    return kind
+
+
 def _umask() -> int:
     mask = os.umask(0)
     os.umask(mask)

@@ -23,7 +23,7 @@ def login_lines(sheet: Sheet, setting: Setting, attempt: Attempt, result: Result
     if not result.understood:
         yield [("  the device was not fully understood; overhang audit shows what was not", "medium")]
     yield []
-    yield [("  " + cut(_who(setting, attempt), width - 2), "dim")]
+    yield [("  " + cut(attempt_phrase(setting, attempt), width - 2), "dim")]
     yield []
     right = width - _LEFT - 5
     yield [(f"  {'what the person meets':<{_LEFT}}   why", "bold")]
@@ -48,7 +48,7 @@ def _verdict(result: Result, attempt: Attempt) -> tuple[str, str]:
     return f"Admitted {level}", f": the step to level {attempt.elevate} is denied"
 
 
-def _who(setting: Setting, attempt: Attempt) -> str:
+def attempt_phrase(setting: Setting, attempt: Attempt) -> str:
     if attempt.via in PORTS:
         where = f"at the {setting.ports[attempt.via].label}"
     else:

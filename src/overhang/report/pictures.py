@@ -281,7 +281,7 @@ def _bars(area: Any, devices: Sequence[DeviceAudit], longest: int, size: float, 
 # -- the path of one login ---------------------------------------------------------------------------------------------
 
 _STAGES = {"arriving": "#5b9bc8", "checking": "#e08162", "landing": "#7a7a7a", "elevating": "#7b4fa3"}
-_ENDS = {"admitted": "#9b1c2e", "unknown": "#7a7a7a"}
+_ENDS = {"admitted": "#1f6391", "unknown": "#7b4fa3"}
 
 
 def login_path(path: Path) -> "Figure":
@@ -307,7 +307,9 @@ def login_path(path: Path) -> "Figure":
         if gate.stage != stage:
             stage = gate.stage
             area.text(1.75, y, stage, ha="right", va="center", size=11, weight="bold", color=colour)
-        area.plot([2.0], [y], marker="o", markersize=9, color=colour, zorder=2)
+        stopped = gate is gates[-1] and path.outcome != "admitted"
+        marker, colour = ("X", "#9b1c2e") if stopped else ("o", colour)
+        area.plot([2.0], [y], marker=marker, markersize=11 if stopped else 9, color=colour, zorder=2)
         for at, line in enumerate(words):
             area.text(2.25, y + at * 0.2, line, size=10.5, va="center", color=_INK)
         area.text(
@@ -324,7 +326,7 @@ def login_path(path: Path) -> "Figure":
         "admitted": f"in, at level {path.level}" if path.level is not None else "in, at a level that nobody can tell"
     }
     ending = end.get(path.outcome, "can't tell" if path.outcome == "unknown" else path.outcome)
-    colour = _ENDS.get(path.outcome, "#2f6f3e")
+    colour = _ENDS.get(path.outcome, "#4a4f55")
     area.add_patch(Rectangle((1.75, y - 0.05), 4.2, 0.5, facecolor=colour, edgecolor="none", zorder=2))
     area.text(3.85, y + 0.2, ending, size=13, weight="bold", color="white", ha="center", va="center", zorder=3)
     return figure
