@@ -104,8 +104,7 @@ def _finding(case: Case, rule: str, group: list[Stranger], what: str) -> Finding
     message = f"{listed(labels)} {verb} {what}: {who} is at level {level}"
     because = [origin for each in group for origin in origins_of(each.result.trace, "checking", "elevating")]
     remedy = case.remedies.check_users(spots)
-    unnamed = spots[0].via == "auxiliary" and not case.used("auxiliary")
-    if unnamed:
+    if spots[0].via == "auxiliary" and not case.used("auxiliary"):
         remedy = block("entry auxiliary", "closed")
     causes = [cause_of(spot) for spot in spots]
     ways = [each.way for each in group]
