@@ -163,6 +163,14 @@ def test_the_audit_of_a_folder_is_short_worst_first_and_exact(overhang: Run, wri
     assert max(map(len, long.splitlines())) <= 100
 
 
+def test_many_devices_are_no_wall(overhang: Run, write: Write) -> None:
+    for number in range(75):
+        write(f"d{number}.sheet", f"device d{number}:" + ("\nentry console: closed" if number < 5 else ""))
+    lines = overhang("audit", ".").out.splitlines()
+    assert "and 15 more devices, 0 of them without findings; every other format lists all" in lines
+    assert len(lines) < 90
+
+
 def test_findings_are_chosen_by_rule_and_severity(overhang: Run, write: Write) -> None:
     write("quay.sheet", GATE)
     rules = [each["rule"] for each in audited(overhang, "--skip", "*password*,ssh-*", "--severity", "low")]

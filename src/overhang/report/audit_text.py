@@ -18,6 +18,7 @@ from overhang.ways.phrases import way_label
 _MOST_ERRORS = 20
 _MOST_LINES = 24
 _MOST_OPENED = 3
+_MOST_DEVICES = 60
 _INDENT = 11
 _LETTERS = {
     Severity.CRITICAL: "crit",
@@ -61,7 +62,7 @@ def _table(report: Report, width: int) -> Iterator[Line]:
         + "  worst"
     )
     yield [(head, "bold")]
-    for audit in report.audits:
+    for audit in report.audits[:_MOST_DEVICES]:
         counts = [sum(each.severity == severity for each in audit.findings) for severity in _LETTERS]
         line: Line = [(f"{cut(audit.name, name):<{name}}  {cut(kinds[audit.file], about):<{about}} ", "")]
         for severity, number in zip(_LETTERS, counts, strict=True):
@@ -71,6 +72,11 @@ def _table(report: Report, width: int) -> Iterator[Line]:
         style = Severity(audit.worst).word if worst else "good"
         line.append(("  " + cut(text, max(16, width - name - about - 31)), style))
         yield line
+    if len(report.audits) > _MOST_DEVICES:
+        rest = report.audits[_MOST_DEVICES:]
+        clean = sum(not audit.findings for audit in rest)
+        more = f"and {count(len(rest), 'more device', 'more devices')}, {clean:,} of them without findings; "
+        yield [(more + "every other format lists all", "dim")]
     yield []
 
 
@@ -81,7 +87,8 @@ def _rules(report: Report, width: int) -> Iterator[Line]:
     widest = max(len(rule) for rule, _, _ in groups)
     for rule, severity, held in groups:
         names = list(dict.fromkeys(audit.name for audit, _ in held))
-        where = f"{len(names)} devices: " if len(names) > 1 else ""
+        devices = len({audit.file for audit, _ in held})
+        where = f"{devices:,} devices: " if devices > 1 else ""
         text = cut(where + ", ".join(names), max(20, width - widest - _INDENT - 2))
         yield [(f"{severity.word.upper():<9}", severity.word), (f"{rule:<{widest}}", "bold"), (f"  {text}", "")]
     yield []
