@@ -2,6 +2,7 @@
 
 import argparse
 import datetime
+import importlib
 import os
 import sys
 from collections.abc import Callable
@@ -52,7 +53,7 @@ def run(options: argparse.Namespace) -> int:
     """Do it."""
     wanted = wanted_rules(options.only, options.skip, Severity[options.severity.upper()])
     report = chosen(report_of(options), wanted, options.sort)
-    text = None if options.format == "text" else _FORMATS[options.format](report)
+    text = None if options.format == "text" else _written(report, options.format)
     long = options.long or (len(report.audits) == 1 and not options.short)
     if options.output:
         if text is None:
@@ -143,48 +144,18 @@ def audit_paths(paths: list[str], projects: Projects, moment: datetime.datetime)
     return Report(tuple(audits), tuple(network), tuple(unreadable), moment)
 
 
-def _json(report: Report) -> str:
-    from overhang.report.audit_json import audit_json
-
-    return audit_json(report)
-
-
-def _csv(report: Report) -> str:
-    from overhang.report.audit_tables import audit_csv
-
-    return audit_csv(report)
-
-
-def _sarif(report: Report) -> str:
-    from overhang.report.audit_sarif import audit_sarif
-
-    return audit_sarif(report)
-
-
-def _junit(report: Report) -> str:
-    from overhang.report.audit_tables import audit_junit
-
-    return audit_junit(report)
-
-
-def _markdown(report: Report) -> str:
-    from overhang.report.audit_tables import audit_markdown
-
-    return audit_markdown(report)
-
-
-def _html(report: Report) -> str:
-    from overhang.report.audit_html import audit_html
-
-    return audit_html(report)
-
-
-#: Each is imported only when it is asked for.
-_FORMATS: dict[str, Callable[[Report], str]] = {
-    "json": _json,
-    "csv": _csv,
-    "sarif": _sarif,
-    "junit": _junit,
-    "markdown": _markdown,
-    "html": _html,
+#: The module of each format, of which the function of the format's name, audit_NAME, makes the text.
+_MODULES = {
+    "json": "audit_json",
+    "csv": "audit_tables",
+    "sarif": "audit_sarif",
+    "junit": "audit_tables",
+    "markdown": "audit_tables",
+    "html": "audit_html",
 }
+
+
+def _written(report: Report, form: str) -> str:
+    """A report in a format, whose module is imported only when it is asked for."""
+    module = importlib.import_module(f"overhang.report.{_MODULES[form]}")
+    return str(getattr(module, f"audit_{form}")(report))

@@ -1,6 +1,7 @@
 """Who gets in: the decision, in one place, for everybody who asks."""
 
 from overhang.login import words
+from overhang.login.accounts import shut_by
 from overhang.login.decide import Decided, decide
 from overhang.login.failures import Failures
 from overhang.login.result import Attempt, Because, FromAttempt, FromProfile, Result, Step
@@ -17,5 +18,6 @@ __all__ = [
     "Setting",
     "Step",
     "decide",
+    "shut_by",
     "words",
 ]

@@ -1,10 +1,12 @@
 """Asking local accounts, and opening single passwords: what the checks and the methods have in common."""
 
+import datetime
+
 from overhang.device import Lock
 from overhang.login import words
 from overhang.login.desk import Answer, Desk
 from overhang.login.landing import level_of_account
-from overhang.login.result import Because, FromAttempt, Step
+from overhang.login.result import Because, Fact, FromAttempt, Step
 from overhang.login.run import Run
 from overhang.login.setting import LABELS, Account, Keyhole, Place
 from overhang.profiles import KEYS, UNKNOWN
@@ -187,13 +189,21 @@ def _empty_by_ssh(run: Run, desk: Desk, account: Account, keyhole: Keyhole) -> S
     return Step(run.stage, words.EMPTY_NOT_BY_SSH, origin, (account.name,))
 
 
+def shut_by(account: Account, moment: datetime.datetime) -> Fact | None:
+    """What shuts an account to everybody at ``moment``: the sentence that says so, and its line; None where nothing."""
+    if account.disabled is not None:
+        return Fact(words.DISABLED, account.disabled.origin)
+    if account.expires is not None and moment.date() > account.expires.value:
+        return Fact(words.EXPIRED, account.expires.origin)
+    return None
+
+
 def is_usable(run: Run, account: Account, via: str | None) -> Step | None:
     """The step that says why an account cannot be used; None where it can. ``via`` None: whatever its ways."""
     name, block = account.name, account.block
-    if account.disabled is not None:
-        return Step(run.stage, words.DISABLED, account.disabled.origin, (name,))
-    if account.expires is not None and run.attempt.moment.date() > account.expires.value:
-        return Step(run.stage, words.EXPIRED, account.expires.origin, (name,))
+    shut = shut_by(account, run.attempt.moment)
+    if shut is not None:
+        return Step(run.stage, shut.value, shut.origin, (name,))
     if block.doubt is not None and run.maybe(block, f"whether account {name} is disabled or has expired"):
         return Step(run.stage, words.DISABLED, block.doubt, (name,))
     locked = _locked(run, account)

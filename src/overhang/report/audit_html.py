@@ -35,6 +35,7 @@ def audit_html(report: Report) -> str:
         summary=summary(report),
         severities=[severity.word for severity in reversed(Severity)],
         counts={severity.word: number for severity, number in report.counts.items()},
+        device_counts={severity.word: number for severity, number in report.device_counts.items()},
         bars=[_bar(audit, report) for audit in report.audits],
         columns=[(via, column_label(via)) for via in columns_of(report)],
         exposures=[(audit, cells_of(audit)) for audit in by_exposure(report)],

@@ -37,6 +37,12 @@ class Report(NamedTuple):
         found = self.severities
         return {severity: found.count(severity) for severity in reversed(Severity)}
 
+    @property
+    def device_counts(self) -> dict[Severity, int]:
+        """The same of the findings that are about one device."""
+        found = [finding.severity for audit in self.audits for finding in audit.findings]
+        return {severity: found.count(severity) for severity in reversed(Severity)}
+
 
 SORTS: dict[str, Callable[[DeviceAudit], tuple[object, ...]]] = {
     "severity": lambda audit: audit.rank,

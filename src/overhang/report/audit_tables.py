@@ -110,12 +110,10 @@ def _junit(report: Report) -> Iterator[str]:
             kind, message = _attr(finding.severity.word), _attr(finding.message)
             yield f"      <failure type={kind} message={message}>{_detail(finding)}</failure>"
             yield "    </testcase>"
-        for waived in audit.waived:
-            yield f"    <testcase name={_attr(waived.finding.rule)} classname={_attr(audit.name)}>"
-            yield f"      <skipped message={_attr(f'waived until {waived.until}: {waived.reason}')}/>"
-            yield "    </testcase>"
-        for what, why in audit.not_examined:
-            yield f"    <testcase name={_attr('not examined: ' + what)} classname={_attr(audit.name)}>"
+        left = [(each.finding.rule, f"waived until {each.until}: {each.reason}") for each in audit.waived]
+        left += [(f"not examined: {what}", why) for what, why in audit.not_examined]
+        for name, why in left:
+            yield f"    <testcase name={_attr(name)} classname={_attr(audit.name)}>"
             yield f"      <skipped message={_attr(why)}/>"
             yield "    </testcase>"
         if passed:

@@ -147,16 +147,7 @@ def _panel(
         area.text(start + (at + 0.5) * cell, 0.14, column_label(via), ha="center", va="center", size=9.5, color=_INK)
     for row, audit in enumerate(devices):
         top = 0.32 + row * size
-        room = int((start - 0.15) / 0.085)
-        area.text(
-            start - 0.1,
-            top + size / 2,
-            cut(audit.name, room),
-            ha="right",
-            va="center",
-            size=min(10.5, size * 44),
-            color=_INK,
-        )
+        _name(area, audit, start, top, size)
         cells = cells_of(audit)
         if not cells:
             centre = start + len(columns) * cell / 2
@@ -203,6 +194,13 @@ def _pale(colour: str) -> tuple[float, float, float]:
     return red, green, blue
 
 
+def _name(area: Any, audit: DeviceAudit, start: float, top: float, size: float) -> None:
+    """The name of a device to the left of its row, cut to the room there."""
+    name = cut(audit.name, int((start - 0.15) / 0.085))
+    style = {"ha": "right", "va": "center", "size": min(10.5, size * 44), "color": _INK}
+    area.text(start - 0.1, top + size / 2, name, **style)
+
+
 def _legend(figure: "Figure", entries: Sequence[tuple[str, str, str]], more: str) -> None:
     from matplotlib.backends.backend_agg import FigureCanvasAgg
 
@@ -225,12 +223,13 @@ def findings_chart(report: Report) -> "Figure":
     rows = max(len(panel) for panel in panels)
     figure = _figure(max(_HEIGHT, 2.0 + rows * 0.19))
     height = figure.get_figheight()
-    counts = report.counts
+    counts = report.device_counts
     total = sum(counts.values())
     figure.text(
         0.02, 1 - 0.32 / height, "Findings by device and severity", size=16, weight="bold", color=_INK, va="center"
     )
-    about = f"{total} findings on {len(report.audits)} devices; the devices with the worst findings first"
+    across = f"; {len(report.network)} more across devices" if report.network else ""
+    about = f"{total} findings on {len(report.audits)} devices, the devices with the worst findings first{across}"
     figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=_FAINT, va="center")
     longest = max((len(audit.findings) for audit in report.audits), default=1) or 1
     size = min(0.5, (height - 1.95) / rows)
@@ -254,16 +253,7 @@ def _bars(area: Any, devices: Sequence[DeviceAudit], longest: int, size: float, 
     text = max(6.5, min(11, size * 44))
     for row, audit in enumerate(devices):
         top = 0.1 + row * size
-        room = int((start - 0.15) / 0.085)
-        area.text(
-            start - 0.1,
-            top + size / 2,
-            cut(audit.name, room),
-            ha="right",
-            va="center",
-            size=min(10.5, size * 44),
-            color=_INK,
-        )
+        _name(area, audit, start, top, size)
         left = start
         for severity, (colour, ink) in SEVERITY_COLOURS.items():
             number = sum(each.severity == severity for each in audit.findings)

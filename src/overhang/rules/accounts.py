@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from overhang.login import shut_by, words
 from overhang.login.result import Because
 from overhang.login.setting import Account
 from overhang.rules.case import Case, listed
@@ -16,11 +17,13 @@ ROLE_NAMES = frozenset(
 )
 
 
+_SHUT = {words.DISABLED: "disabled", words.EXPIRED: "expired"}
+
+
 def shut(case: Case, account: Account) -> str:
     """Why an account cannot be used at all: "disabled", "expired" or ""."""
-    if account.disabled is not None:
-        return "disabled"
-    return "expired" if account.expires is not None and account.expires.value < case.moment.date() else ""
+    by = shut_by(account, case.moment)
+    return "" if by is None else _SHUT[by.value]
 
 
 def usable(case: Case) -> list[Account]:

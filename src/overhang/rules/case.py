@@ -262,6 +262,7 @@ class Case:
         down: frozenset[str] = frozenset(),
         name: str = "somebody",
         knows: frozenset[str] = frozenset(),
+        ssh_versions: tuple[int, ...] = (1, 2),
     ) -> Iterator[Result]:
         """How attempts of who knows nothing, or no more than ``knows``, end from each kind of source.
 
@@ -277,7 +278,7 @@ class Case:
                 name=name,
                 passwords=("anything",),
                 knows=knows,
-                ssh_versions=(1, 2),
+                ssh_versions=ssh_versions,
                 busy=busy if numbers else frozenset(),
                 down=down,
             )

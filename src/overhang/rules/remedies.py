@@ -6,6 +6,7 @@
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
+from overhang.login import shut_by
 from overhang.login.setting import PORTS, VTY_WAYS, WEB_WAYS
 from overhang.secrets import Form
 from overhang.sheet.kinds import WAYS
@@ -68,9 +69,7 @@ class Remedies:
             allowed = account.ways if account.ways is not None else unsaid if isinstance(unsaid, tuple) else ()
             barred = not set(vias) <= set(allowed)
             form = account.keyhole.stored.form if account.keyhole is not None else None
-            off = account.disabled is not None or (
-                account.expires is not None and account.expires.value < self._case.moment.date()
-            )
+            off = shut_by(account, self._case.moment) is not None
             if form not in (None, Form.NONE, Form.FACTORY) and not barred and not off:
                 return []
         names = [person.account for person in self._case.people() if person.account]

@@ -98,19 +98,17 @@ def check_keys(case: Case) -> Iterator[Finding]:
 
 def check_version(case: Case) -> Iterator[Finding]:
     """SSH that also speaks version 1, to who asks for nothing else."""
-    ssh = case.device.ssh
-    fact = case.setting.said_or(ssh.versions, "unsaid-versions", ssh.block)
     rows = ssh_rows(case)
-    rsa = [said for said in ssh.host_keys if said.value.kind == "rsa"]
-    made = case.setting.facts["unsaid-key"].value == "made" and not ssh.host_keys
-    if not rows or not isinstance(fact.value, tuple) or 1 not in fact.value or not (rsa or made):
+    old = case.stranger("ssh", ssh_versions=(1,)) if rows else ()
+    agreed = next((step for result in old for step in result.trace if step.words == words.VERSION_AGREED), None)
+    if agreed is None:
         return
     message = (
         "SSH also speaks version 1, to any client that asks for it: it has been broken, and can be "
         "listened to and changed"
     )
-    because: list[Because] = [fact.origin, *(said.origin for said in rsa)]
-    yield case.opened("ssh-version-1", message, because, rows, Takes.EFFORT, block("ssh", "versions 2"))
+    keys = [said.origin for said in case.device.ssh.host_keys if said.value.kind == "rsa"]
+    yield case.opened("ssh-version-1", message, [agreed.origin, *keys], rows, Takes.EFFORT, block("ssh", "versions 2"))
 
 
 def check_limits(case: Case) -> Iterator[Finding]:
