@@ -264,7 +264,7 @@ def test_what_cannot_be_read_does_not_stop_the_others(overhang: Run, write: Writ
     assert sorted(ran.err.splitlines()) == sorted(
         [
             "overhang: missing.sheet: cannot be opened: No such file or directory",
-            "overhang: empty: no *.sheet file in this folder",
+            "overhang: empty: no file in this folder that a reader recognises",
             *(f"overhang: {name}: {message}" for name, _, message in BAD),
         ]
     )

@@ -219,7 +219,7 @@ def test_an_expectation_about_no_device_is_an_error(overhang: Run, write: Write)
     assert (ran.code, ran.err) == (2, "overhang: no device is chosen by the expectation: about nothing\n")
     assert "ERROR  about nothing" in ran.out
     write("overhang.toml", PROJECT)
-    message = "overhang: no expectations: a project file beside the sheets says them, under [[expect]]\n"
+    message = "overhang: no expectations: a project file beside the devices says them, under [[expect]]\n"
     assert overhang("expect", ".") == (2, "", message)
 
 

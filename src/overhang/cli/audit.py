@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable
 from fnmatch import fnmatchcase
 
-from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress, read_moment
+from overhang.cli.files import Inputs, Skipped, add_inputs, inputs_of, read_moment
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.report.audit_report import SORTS, Report, Unreadable, chosen
@@ -25,7 +25,7 @@ _WORDS = [severity.word for severity in Severity]
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang audit``."""
-    parser.add_argument("paths", nargs="+", metavar="PATH", help="a sheet, or a folder to search for *.sheet files")
+    add_inputs(parser)
     parser.add_argument(
         "--format", choices=FORMATS, default="text", help="text for people (default), or another format"
     )
@@ -43,8 +43,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
-    """The options that say how sheets are audited, for every command that audits."""
-    parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+    """The options that say how devices are audited, for every command that audits."""
     parser.add_argument("--guess", metavar="TIME", help="try common passwords against hashes so long: 10s for a device")
     parser.add_argument("--now", metavar="MOMENT", help="the moment to go by, in place of the clock's")
 
@@ -104,10 +103,9 @@ def _names(text: str | None, option: str) -> set[str]:
 
 
 def report_of(options: argparse.Namespace) -> Report:
-    """The audits of all sheets that the options name, worst first, with what is wrong across them."""
+    """The audits of all devices that the options name, worst first, with what is wrong across them."""
     moment = read_moment(options.now)
-    projects = Projects(options.project, guess=_guess(options.guess))
-    return audit_paths(options.paths, projects, moment)
+    return audit_paths(options.paths, inputs_of(options, _guess(options.guess)), moment)
 
 
 def _guess(text: str | None) -> int | None:
@@ -121,27 +119,23 @@ def _guess(text: str | None) -> int | None:
         raise UserError(f"--guess {text}: {wrong}") from None
 
 
-def audit_paths(paths: list[str], projects: Projects, moment: datetime.datetime) -> Report:
-    """The report about all sheets that ``paths`` name."""
+def audit_paths(paths: list[str], inputs: Inputs, moment: datetime.datetime) -> Report:
+    """The report about all devices that ``paths`` name."""
     audits: list[DeviceAudit] = []
     unreadable: list[Unreadable] = []
     key = os.urandom(32)
-    for path in progress(find_sheets(paths)):
-        if isinstance(path, Skipped):
-            unreadable.append(Unreadable(path.path, str(path)))
-            continue
-        try:
-            sheet = load_sheet(path)
-        except Skipped as problem:
-            unreadable.append(Unreadable(path, str(problem)))
-            continue
-        audits.append(audit_sheet(sheet, projects.of(path), moment, key))
+    projects = inputs.projects
+    for sheet in inputs.sheets(paths):
+        if isinstance(sheet, Skipped):
+            unreadable.append(Unreadable(sheet.path, str(sheet)))
+        else:
+            audits.append(audit_sheet(sheet, projects.of(sheet.device.file), moment, key))
     audits.sort(key=lambda audit: audit.rank)
     network = across(audits, projects.all())
     names = frozenset(rule.name for rule in RULES)
     for project in projects.all():
         network += check_waivers(project, audits, names, moment.date())
-    return Report(tuple(audits), tuple(network), tuple(unreadable), moment)
+    return Report(tuple(audits), tuple(network), tuple(unreadable), moment, tuple(inputs.left_out))
 
 
 #: The module of each format, of which the function of the format's name, audit_NAME, makes the text.

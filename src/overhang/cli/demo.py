@@ -7,13 +7,13 @@ import hashlib
 import os
 
 from overhang.cli.audit import audit_paths
-from overhang.cli.files import Projects, load_sheet
+from overhang.cli.files import Inputs, Projects
 from overhang.cli.login import show_login
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.demo import demo_files
 from overhang.device import parse_address
-from overhang.login import Attempt, Setting, decide
+from overhang.login import Attempt, decide, setting_of
 from overhang.report.audit_text import audit_lines
 
 _MARK = ".overhang-demo"
@@ -35,7 +35,7 @@ def run(options: argparse.Namespace) -> int:
     folder = options.folder
     number = lay_out(folder)
     moment = datetime.datetime.now(datetime.UTC)
-    projects = Projects(None)
+    inputs = Inputs(Projects(None))
     show(
         [
             [(f"{number} files of Tidewater Ferries are in {folder}", "bold")],
@@ -43,16 +43,16 @@ def run(options: argparse.Namespace) -> int:
             *_head(f"overhang audit {folder}"),
         ]
     )
-    show(audit_lines(audit_paths([folder], projects, moment), width(), long=False))
+    show(audit_lines(audit_paths([folder], inputs, moment), width(), long=False))
     core = os.path.join(folder, "harbour", "harbour-core.sheet")
     office, quay = parse_address("10.64.1.77"), parse_address("10.64.16.9")
     shared = frozenset({"entry:vty 5-15"})
     polite = Attempt("ssh", moment, office, name="lena", knows=frozenset({"user:lena", "elevation:15"}), elevate=15)
     pushy = Attempt("telnet", moment, quay, knows=shared, elevate=15)
     words = "--name lena --knows user:lena --knows elevation:15 --elevate 15"
-    _login(core, polite, projects, f"overhang login {core} --via ssh --from {office} {words}")
+    _login(core, polite, inputs, f"overhang login {core} --via ssh --from {office} {words}")
     words = "--knows 'entry:vty 5-15' --elevate 15"
-    _login(core, pushy, projects, f"overhang login {core} --via telnet --from {quay} {words}")
+    _login(core, pushy, inputs, f"overhang login {core} --via telnet --from {quay} {words}")
     show(_next(folder))
     return CLEAN
 
@@ -69,9 +69,9 @@ def _head(command: str) -> list[list[tuple[str, str]]]:
     return [[(line, "said")] for line in lines] + [[]]
 
 
-def _login(path: str, attempt: Attempt, projects: Projects, command: str) -> None:
-    sheet = load_sheet(path)
-    setting = Setting(sheet.device, projects.of(path).profiles, all_read=sheet.fully_understood)
+def _login(path: str, attempt: Attempt, inputs: Inputs, command: str) -> None:
+    sheet = inputs.load(path)
+    setting = setting_of(sheet, inputs.projects.of(path).profiles)
     show([[], *_head(command)])
     show_login(sheet, setting, attempt, decide(setting, attempt).result)
 

@@ -4,10 +4,10 @@ import argparse
 import datetime
 import sys
 
-from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress, read_moment
+from overhang.cli.files import Skipped, add_inputs, inputs_of, read_moment
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
-from overhang.login import Setting
+from overhang.login import setting_of
 from overhang.project import Claim
 from overhang.ways import Checker, Verdict, chooses, find_ways
 
@@ -15,11 +15,10 @@ from overhang.ways import Checker, Verdict, chooses, find_ways
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang expect``."""
     add = parser.add_argument
-    add("paths", nargs="+", metavar="PATH", help="a sheet, or a folder to search for *.sheet files")
+    add_inputs(parser)
     add("--format", choices=("text", "junit"), default="text", help="text for people (default), or JUnit XML")
     add("--output", metavar="FILE", help="write the report to a file instead of standard output")
     add("--now", metavar="DATE", help="the moment that accounts' ends are judged by (default: the clock's)")
-    add("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
     add("--strict", action="store_true", help="exit 3 where a device was not fully understood")
 
 
@@ -54,31 +53,27 @@ def run(options: argparse.Namespace) -> int:
 def _check(
     options: argparse.Namespace, moment: datetime.datetime
 ) -> tuple[list[Verdict], list[Claim], list[Skipped], bool]:
-    projects = Projects(options.project)
+    inputs = inputs_of(options)
     verdicts: list[Verdict] = []
     skipped: list[Skipped] = []
     claims: dict[Claim, bool] = {}
     understood = True
-    for path in progress(find_sheets(options.paths)):
-        if isinstance(path, Skipped):
-            skipped.append(path)
+    for sheet in inputs.sheets(options.paths):
+        if isinstance(sheet, Skipped):
+            skipped.append(sheet)
             continue
-        try:
-            sheet = load_sheet(path)
-        except Skipped as problem:
-            skipped.append(problem)
-            continue
-        project = projects.of(path)
+        project = inputs.projects.of(sheet.device.file)
         chosen = [claim for claim in project.claims if chooses(claim, sheet.device)]
         for claim in project.claims:
             claims[claim] = claims.get(claim, False) or claim in chosen
         if chosen:
-            setting = Setting(sheet.device, project.profiles, all_read=sheet.fully_understood)
+            setting = setting_of(sheet, project.profiles)
             understood = understood and setting.understood
             checker = Checker(setting, find_ways(setting, moment, project.servers), project, moment)
             verdicts += [checker.check(claim) for claim in chosen]
+    inputs.tell_left_out()
     if not claims and not skipped:
-        raise UserError("no expectations: a project file beside the sheets says them, under [[expect]]")
+        raise UserError("no expectations: a project file beside the devices says them, under [[expect]]")
     order = list(claims)
     verdicts.sort(key=lambda verdict: order.index(verdict.claim))
     return verdicts, [claim for claim, met in claims.items() if not met], skipped, understood

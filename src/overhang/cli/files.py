@@ -1,5 +1,6 @@
-"""Finding and reading sheets, and the project file beside them."""
+"""Finding and reading the devices that a command is given, and the project file beside them."""
 
+import argparse
 import datetime
 import os
 import stat
@@ -7,14 +8,20 @@ import sys
 from collections.abc import Iterable, Iterator
 
 from overhang.cli.main import UserError
+from overhang.project import NAME as PROJECT
 from overhang.project import BadProject, Project, find_project, read_project
-from overhang.sheet import Sheet, Unreadable, read_bytes
+from overhang.readers import NoReader, Reader, Shelf
+from overhang.sheet import Sheet, Unreadable
 from overhang.sheet.kinds import moment
 
-ENDING = ".sheet"
+DIALECT = ".dialect.toml"
 _LARGEST = 256 * 1024 * 1024
 #: From so many files, or so many bytes, a person wants to see that something happens.
 _MANY, _MUCH = 100, 2_000_000
+_MOST_NAMED = 4
+_UNKNOWN = (
+    "no reader recognises it; --reader or --dialect says how to read it, and overhang dialect start begins a dialect"
+)
 
 
 class Skipped(Exception):
@@ -25,33 +32,125 @@ class Skipped(Exception):
         self.path = path
 
 
-def find_sheets(paths: Iterable[str]) -> Iterator[str | Skipped]:
-    """The sheets that ``paths`` name: files as they are, folders searched for ``*.sheet``; each file once."""
+class Unrecognised(Skipped):
+    """A file that no reader recognises."""
+
+
+class Inputs:
+    """The devices that a command is given, each read by the reader that is right for it.
+
+    Afterwards ``left_out`` holds the files of folders that no reader recognised.
+    """
+
+    def __init__(self, projects: "Projects", reader: str | None = None, dialect: str | None = None) -> None:
+        self.projects = projects
+        self.left_out: list[str] = []
+        try:
+            self.shelf = Shelf(reader, dialect)
+        except NoReader as problem:
+            raise UserError(str(problem)) from None
+
+    def sheets(self, paths: Iterable[str]) -> Iterator[Sheet | Skipped]:
+        """Every device that ``paths`` name: files as they are, folders searched; or why there is none."""
+        taken: dict[str, int] = {}
+        for folder, found in progress(list(_find(paths))):
+            if isinstance(found, Skipped):
+                yield found
+                continue
+            result: Sheet | Skipped
+            try:
+                result = self.load(found)
+            except Skipped as problem:
+                result = problem
+            while self.shelf.problems:
+                yield Skipped(*self.shelf.problems.pop(0))
+            if isinstance(result, Unrecognised) and folder is not None:
+                self.left_out.append(found)
+                taken.setdefault(folder, 0)
+                continue
+            taken[folder or ""] = 1
+            yield result
+        for folder, some in taken.items():
+            if not some:
+                yield Skipped(folder, "no file in this folder that a reader recognises")
+
+    def load(self, path: str) -> Sheet:
+        """Read one device. Raises Skipped, and Unrecognised where there is no reader for it."""
+        data = read_file(path)
+        try:
+            return self._choose(path, data).read(data, path)
+        except Unreadable as problem:
+            raise Skipped(path, str(problem)) from None
+
+    def reader(self, path: str) -> Reader:
+        """The reader for a file. Raises Skipped."""
+        return self._choose(path, read_file(path))
+
+    def _choose(self, path: str, data: bytes) -> Reader:
+        project = self.projects.of(path)
+        root = os.path.dirname(os.path.relpath(project.file)) if project.file else ""
+        try:
+            reader = self.shelf.choose(data, path, project.dialects, root)
+        except NoReader as problem:
+            raise Skipped(path, str(problem)) from None
+        if reader is None:
+            raise Unrecognised(path, _UNKNOWN)
+        return reader
+
+    def tell_left_out(self) -> None:
+        """Say on standard error which files were left out."""
+        if self.left_out:
+            shown = ", ".join(self.left_out[:_MOST_NAMED])
+            more = f" and {len(self.left_out) - _MOST_NAMED:,} more" if len(self.left_out) > _MOST_NAMED else ""
+            number = f"{len(self.left_out):,} file{'s' if len(self.left_out) != 1 else ''}"
+            print(f"overhang: left out {number} that no reader recognises: {shown}{more}", file=sys.stderr)
+
+
+def inputs_of(options: argparse.Namespace, guess: int | None = None) -> Inputs:
+    """What the options of a command name, read as they say."""
+    return Inputs(Projects(options.project, guess), options.reader, options.dialect)
+
+
+def add_inputs(parser: argparse.ArgumentParser, *, several: bool = True) -> None:
+    """The arguments that name devices and how they are read."""
+    if several:
+        about = "a device's configuration, or a folder to search for them"
+        parser.add_argument("paths", nargs="+", metavar="PATH", help=about)
+    parser.add_argument(
+        "--reader",
+        metavar="NAME",
+        help="read every file so: sheet, json, xml, or what a package adds (default: by content)",
+    )
+    parser.add_argument(
+        "--dialect", metavar="FILE", help="read every file through a dialect: its file, or a shipped name"
+    )
+    parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+
+
+def _find(paths: Iterable[str]) -> Iterator[tuple[str | None, str | Skipped]]:
+    """The files that ``paths`` name, each once, with the folder that was searched for it."""
     seen: set[str] = set()
     for path in paths:
-        if os.path.isdir(path):
-            found = list(_in_folder(path))
-            if not found:
-                yield Skipped(path, f"no *{ENDING} file in this folder")
-        else:
-            found = [path]
+        folder = path if os.path.isdir(path) else None
+        found: list[str | Skipped] = list(_in_folder(path)) if folder is not None else [path]
+        if not found:
+            found = [Skipped(path, "no file in this folder that a reader recognises")]
         for each in found:
             real = each if isinstance(each, Skipped) else os.path.realpath(each)
             if isinstance(real, str):
                 if real in seen:
                     continue
                 seen.add(real)
-            yield each
+            yield folder, each
 
 
 def _in_folder(folder: str) -> Iterator[str | Skipped]:
     problems: list[OSError] = []
     for here, folders, files in os.walk(folder, onerror=problems.append):
-        folders.sort()
+        folders[:] = sorted(name for name in folders if not name.startswith("."))
         for name in sorted(files):
-            path = os.path.join(here, name)
-            if name.endswith(ENDING) and name != ENDING:
-                yield path
+            if not name.startswith(".") and name != PROJECT and not name.endswith(DIALECT):
+                yield os.path.join(here, name)
     for problem in problems:
         yield Skipped(str(problem.filename), f"cannot be opened: {problem.strerror}")
 
@@ -67,13 +166,13 @@ def read_file(path: str) -> bytes:
         if stat.S_ISFIFO(facts.st_mode):
             os.set_blocking(handle, True)
         elif not stat.S_ISREG(facts.st_mode):
-            raise Skipped(path, "not a file that can be read as a sheet")
+            raise Skipped(path, "not a file that can be read")
         chunks, size = [], 0
         while chunk := os.read(handle, max(65536, min(facts.st_size + 1, 1 << 24))):
             chunks.append(chunk)
             size += len(chunk)
             if size > _LARGEST:
-                raise Skipped(path, f"larger than {_LARGEST >> 20} MB, which is no sheet")
+                raise Skipped(path, f"larger than {_LARGEST >> 20} MB, which is no configuration")
         return b"".join(chunks)
     except OSError as error:
         raise Skipped(path, f"cannot be read: {error.strerror}") from None
@@ -81,28 +180,23 @@ def read_file(path: str) -> bytes:
         os.close(handle)
 
 
-def load_sheet(path: str) -> Sheet:
-    """Read one sheet. Raises Skipped."""
-    try:
-        return read_bytes(read_file(path), path)
-    except Unreadable as problem:
-        raise Skipped(path, str(problem)) from None
+Found = tuple[str | None, str | Skipped]
 
 
-def progress(paths: Iterable[str | Skipped]) -> Iterator[str | Skipped]:
+def progress(found: list[Found]) -> Iterator[Found]:
     """The same, with a bar on standard error where that is a terminal and there is much to do."""
     if not sys.stderr.isatty():
-        yield from paths
+        yield from found
         return
-    found = list(paths)
-    sizes = [os.path.getsize(each) for each in found if isinstance(each, str) and os.path.isfile(each)]
+    names = [name for _, name in found if isinstance(name, str)]
+    sizes = [os.path.getsize(name) for name in names if os.path.isfile(name)]
     if len(found) < _MANY and sum(sizes) < _MUCH:
         yield from found
         return
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 
-    columns = (SpinnerColumn(), TextColumn("reading sheets"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
+    columns = (SpinnerColumn(), TextColumn("reading devices"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("", total=len(found))
         for each in found:

@@ -9,11 +9,11 @@ import sys
 from collections.abc import Iterator
 from typing import Any
 
-from overhang.cli.files import Projects, Skipped, load_sheet
+from overhang.cli.files import Skipped, add_inputs, inputs_of
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import picture_kind, show, width, write_atomically
 from overhang.device import Address, PublicKey, parse_address
-from overhang.login import Attempt, Result, Setting, decide, words
+from overhang.login import Attempt, Result, Setting, decide, setting_of, words
 from overhang.login.setting import PORTS
 from overhang.project import Project
 from overhang.sheet import Sheet
@@ -28,7 +28,8 @@ _MOST_ASKED = 1000
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang login``."""
     add = parser.add_argument
-    add("sheet", metavar="SHEET", help="the device's sheet")
+    add("sheet", metavar="FILE", help="the device's configuration")
+    add_inputs(parser, several=False)
     add("--via", metavar="WAY", help=f"{', '.join(WAYS)}, snmp or door:NAME")
     add("--from", dest="source", metavar="ADDRESS", help="the source address")
     add("--to", metavar="ADDRESS", help="the device's address that is tried")
@@ -68,7 +69,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     add("--format", choices=("text", "json", "jsonl"), help="text for people (default), or json; jsonl with --attempts")
     add("--picture", metavar="FILE", help="draw the gates of the login as well: FILE.png, .svg or .pdf")
-    add("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
     add("--strict", action="store_true", help="exit 3 where a line or the profile was not understood")
 
 
@@ -83,12 +83,13 @@ def run(options: argparse.Namespace) -> int:
         raise UserError("--picture is for one login, and not for --attempts")
     expected = _expected(options.expect)
     attempt = build_attempt(options) if options.attempts is None else None
+    inputs = inputs_of(options)
     try:
-        sheet = load_sheet(options.sheet)
+        sheet = inputs.load(options.sheet)
     except Skipped as problem:
         raise UserError(f"{problem.path}: {problem}") from None
-    project = Projects(options.project).of(options.sheet)
-    setting = Setting(sheet.device, project.profiles, all_read=sheet.fully_understood)
+    project = inputs.projects.of(options.sheet)
+    setting = setting_of(sheet, project.profiles)
     if attempt is None:
         return _many(options, setting, project)
     _check_items(setting, attempt)

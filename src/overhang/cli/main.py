@@ -24,13 +24,14 @@ EXITS = (
 COMMANDS = {
     "audit": "find what is wrong with the management access of devices",
     "demo": "lay out a made-up network and show the main job on it",
+    "dialect": "teach it a maker's language: try, start or check a dialect",
     "expect": "check what the project file expects: who gets in, and who does not",
     "login": "simulate one login and show what decides it",
     "password": "make or open the stored form of a password",
     "picture": "draw the exposure map, the findings, or the path of a login",
     "profiles": "show what a profile means by what is left unsaid",
     "rules": "list the rules of the audit, or explain one",
-    "sheet": "show devices as normalised sheets, without their secrets",
+    "sheet": "show devices as normalised sheets or model data, without their secrets",
     "ways": "show every way in, and the least one needs to know for it",
 }
 

@@ -3,6 +3,7 @@
 import argparse
 
 from overhang.cli.audit import add_reading, exit_code, report_of
+from overhang.cli.files import add_inputs
 from overhang.cli.main import CLEAN, FAILED, UserError
 from overhang.cli.terminal import picture_kind, write_atomically
 from overhang.report.audit_report import Report
@@ -14,7 +15,7 @@ SUBJECTS = ("exposure", "findings", "login")
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang picture``."""
-    parser.add_argument("paths", nargs="+", metavar="PATH", help="a sheet, or a folder to search for *.sheet files")
+    add_inputs(parser)
     parser.add_argument("--output", metavar="FILE", required=True, help="where to draw it: FILE.png, .svg or .pdf")
     parser.add_argument(
         "--show",

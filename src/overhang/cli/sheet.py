@@ -1,19 +1,25 @@
-"""Show devices as normalised sheets: stable order, one layout; stored passwords are withheld unless asked for."""
+"""Show devices as normalised sheets, or as model data: stable order, one layout; stored passwords are withheld unless
+asked for."""
 
 import argparse
 import os
 import sys
 
-from overhang.cli.files import Skipped, find_sheets, load_sheet, progress
+from overhang.cli.files import Skipped, add_inputs, inputs_of
 from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import write_atomically
+from overhang.device import Device
 from overhang.report.lines import count, safe
-from overhang.sheet.write import write_sheet
+
+FORMS = ("sheet", "json", "xml")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang sheet``."""
-    parser.add_argument("paths", nargs="+", metavar="PATH", help="a sheet, or a folder to search for *.sheet files")
+    add_inputs(parser)
+    parser.add_argument(
+        "--to", choices=FORMS, default="sheet", help="a sheet (default), or YANG instance data as json or xml"
+    )
     parser.add_argument("--output", metavar="FOLDER", help="write a file for each device there, named as its own was")
     parser.add_argument(
         "--with-secrets", action="store_true", help="keep stored passwords; without it, withheld stands for them"
@@ -25,11 +31,14 @@ def run(options: argparse.Namespace) -> int:
     """Do it."""
     failed = unread = False
     written: dict[str, str] = {}
-    for path in progress(find_sheets(options.paths)):
+    inputs = inputs_of(options)
+    several = len(options.paths) > 1 or os.path.isdir(options.paths[0])
+    for sheet in inputs.sheets(options.paths):
         try:
-            if isinstance(path, Skipped):
-                raise path
-            sheet = load_sheet(path)
+            if isinstance(sheet, Skipped):
+                raise sheet
+            path = sheet.device.file
+            text = _text(sheet.device, path, options.to, secrets=options.with_secrets)
         except Skipped as problem:
             print(f"overhang: {problem.path}: {problem}", file=sys.stderr)
             failed = True
@@ -38,24 +47,42 @@ def run(options: argparse.Namespace) -> int:
             unread = True
             left = f"{count(len(sheet.unread), 'line')} not understood and left out; overhang audit shows them"
             print(f"overhang: {path}: {left}", file=sys.stderr)
-        text = write_sheet(sheet.device, secrets=options.with_secrets)
         if options.output is None:
-            _show(path, text, first=not written, several=len(options.paths) > 1 or os.path.isdir(options.paths[0]))
+            _show(path, text, options.to, first=not written, several=several)
             written[path] = path
             continue
-        target = os.path.join(options.output, os.path.basename(path))
+        name = os.path.basename(path)
+        stem = os.path.splitext(name)[0] or name
+        target = os.path.join(options.output, f"{stem}.{options.to}")
         if target in written:
             raise UserError(f"{target}: both {written[target]} and {path} would be written there; give them one by one")
         written[target] = path
         _write(target, text)
+    inputs.tell_left_out()
     if failed:
         return FAILED
     return NOT_UNDERSTOOD if unread and options.strict else CLEAN
 
 
-def _show(path: str, text: str, *, first: bool, several: bool) -> None:
-    if several:
+def _text(device: Device, path: str, form: str, *, secrets: bool) -> str:
+    """The device in a form. Raises Skipped where that form cannot hold it."""
+    if form == "sheet":
+        from overhang.sheet.write import write_sheet
+
+        return write_sheet(device, secrets=secrets)
+    from overhang.models.writing import Unsayable, to_json, to_xml
+
+    try:
+        return (to_json if form == "json" else to_xml)(device, secrets=secrets)
+    except Unsayable as problem:
+        raise Skipped(path, f"cannot be written as {form}: {problem}") from None
+
+
+def _show(path: str, text: str, form: str, *, first: bool, several: bool) -> None:
+    if several and form == "sheet":
         sys.stdout.write(f"{'' if first else chr(10)}# {safe(path)}\n")
+    elif several and not first:
+        raise UserError(f"--to {form}: several devices in one text would be nobody's; --output FOLDER keeps them apart")
     if sys.stdout.isatty():  # a text that a device shows may steer a terminal; a file or a pipe gets it as it is
         text = "\n".join(map(safe, text.split("\n")))
     sys.stdout.write(text)

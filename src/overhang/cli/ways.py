@@ -3,11 +3,11 @@
 import argparse
 import sys
 
-from overhang.cli.files import Projects, Skipped, find_sheets, load_sheet, progress, read_moment
+from overhang.cli.files import Skipped, add_inputs, inputs_of, read_moment
 from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width
 from overhang.device import Address, parse_address
-from overhang.login import Setting
+from overhang.login import setting_of
 from overhang.project import Project
 from overhang.report.ways_text import DeviceWays, ways_lines
 from overhang.sheet.kinds import WAYS
@@ -20,7 +20,7 @@ READER = "reader-of-backups"
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang ways``."""
     add = parser.add_argument
-    add("paths", nargs="+", metavar="PATH", help="a sheet, or a folder to search for *.sheet files")
+    add_inputs(parser)
     add("--to", type=int, metavar="N", help="only ways that reach level N or above")
     add("--from", dest="source", metavar="ADDRESS", help="only remote ways that an address can take")
     add("--via", metavar="WAY", help=f"only one way: {', '.join(WAYS)}, snmp or door:NAME")
@@ -31,28 +31,23 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     add("--now", metavar="DATE", help="the moment that accounts' ends are judged by (default: the clock's)")
     add("--format", choices=("text", "json"), default="text", help="text for people (default), or json")
-    add("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
     add("--strict", action="store_true", help="exit 3 where a line or a profile was not understood")
 
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
     source = _checked(options)
-    projects = Projects(options.project)
+    inputs = inputs_of(options)
     now = read_moment(options.now)
     devices: list[DeviceWays] = []
     unreadable: list[tuple[str, str]] = []
-    for path in progress(find_sheets(options.paths)):
-        if isinstance(path, Skipped):
-            unreadable.append((path.path, str(path)))
+    for sheet in inputs.sheets(options.paths):
+        if isinstance(sheet, Skipped):
+            unreadable.append((sheet.path, str(sheet)))
             continue
-        try:
-            sheet = load_sheet(path)
-        except Skipped as problem:
-            unreadable.append((path, str(problem)))
-            continue
-        project = projects.of(path)
-        setting = Setting(sheet.device, project.profiles, all_read=sheet.fully_understood)
+        path = sheet.device.file
+        project = inputs.projects.of(path)
+        setting = setting_of(sheet, project.profiles)
         found = find_ways(setting, now, project.servers)
         ways = [way for way in found.ways if _wanted(found, way, options, source)]
         if options.person is not None:
@@ -67,6 +62,7 @@ def run(options: argparse.Namespace) -> int:
         show(ways_lines(devices, len(unreadable), width()))
     for file, error in unreadable:
         print(f"overhang: {file}: {error}", file=sys.stderr)
+    inputs.tell_left_out()
     if unreadable:
         return FAILED
     return NOT_UNDERSTOOD if options.strict and not all(device.understood for device in devices) else CLEAN

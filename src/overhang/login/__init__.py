@@ -5,7 +5,7 @@ from overhang.login.accounts import shut_by
 from overhang.login.decide import Decided, decide
 from overhang.login.failures import Failures
 from overhang.login.result import Attempt, Because, FromAttempt, FromProfile, Result, Step
-from overhang.login.setting import Setting
+from overhang.login.setting import Setting, setting_of
 
 __all__ = [
     "Attempt",
@@ -18,6 +18,7 @@ __all__ = [
     "Setting",
     "Step",
     "decide",
+    "setting_of",
     "shut_by",
     "words",
 ]

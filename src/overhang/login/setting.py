@@ -14,6 +14,7 @@ from overhang.login.sources import Sources
 from overhang.profiles import BUILTIN, KEYS, UNKNOWN, Profile
 from overhang.profiles.builtin import DEFAULT
 from overhang.secrets import Form, Stored
+from overhang.sheet import Sheet
 from overhang.text import Origin
 
 PORTS = ("console", "auxiliary")
@@ -359,3 +360,9 @@ class Setting:
     def list_checks(self, purpose: str) -> tuple[Check, ...]:
         """The checks that the method lists for a purpose amount to, the list for all first."""
         return tuple(Check("methods", name) for kind, name in self.device.lists if kind == purpose)
+
+
+def setting_of(sheet: Sheet, profiles: Mapping[str, Profile]) -> Setting:
+    """The setting of a device that was read; ``profiles`` are the project's, to which its language may add some."""
+    found = {**sheet.profiles, **profiles} if sheet.profiles else profiles
+    return Setting(sheet.device, found, all_read=sheet.fully_understood)

@@ -45,7 +45,7 @@ class Sources:
 
     def _answer(self, rule: int) -> tuple[bool | None, Origin]:
         said = self._rules[rule] if rule >= 0 else None
-        if self.unread is not None and (said is None or said.origin.line > self.unread.line):
+        if self.unread is not None and (said is None or said.origin.line >= self.unread.line):
             return None, self.unread
         return (said.value.allow, said.origin) if said is not None else (False, self.origin)
 

@@ -93,6 +93,7 @@ class _Reader:
             "people": self.people,
             "servers": self.servers,
             "profiles": self.profiles,
+            "dialects": self.dialects,
         }
         lists: dict[str, Callable[[Any], Any]] = {
             "expect": lambda value: value,
@@ -195,6 +196,12 @@ class _Reader:
                 level = facts.get("level", 0)
                 if not isinstance(level, int) or isinstance(level, bool) or not 0 <= level <= 15:
                     raise self.bad(f"{where}.level", "a level is a number from 0 to 15")
+        return table
+
+    def dialects(self, table: Mapping[str, Any]) -> Mapping[str, str]:
+        for pattern, value in table.items():
+            if not isinstance(value, str) or not value:
+                raise self.bad(f"dialects.{pattern}", "the name of a dialect, or its file, is expected")
         return table
 
     def profiles(self, table: Mapping[str, Any]) -> Mapping[str, Profile]:

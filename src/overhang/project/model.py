@@ -58,7 +58,8 @@ class Project(NamedTuple):
 
     ``servers`` is what AAA servers hold, {group: {account: {"level": N or absent}}}, or None where that is not told.
     ``management`` names the networks that devices are managed from; ``locked_away`` are patterns of the names and sites
-    of devices whose ports only trusted people reach.
+    of devices whose ports only trusted people reach. ``dialects`` tells which dialect (a name, or a file below the
+    project file's folder) reads the files whose names a pattern fits.
     """
 
     file: str = ""
@@ -71,3 +72,4 @@ class Project(NamedTuple):
     management: tuple[str, ...] = ()
     locked_away: tuple[str, ...] = ()
     waivers: tuple[Waiver, ...] = ()
+    dialects: Mapping[str, str] = {}

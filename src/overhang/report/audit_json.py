@@ -26,6 +26,7 @@ def audit_value(report: Report) -> dict[str, Any]:
         "rules": {name: _rule(page_of(name)) for name in sorted(fired(report))},
         "unreadable": [each._asdict() for each in report.unreadable],
         "not_examined": [{"what": what, "why": why, "devices": names} for what, why, names in not_examined(report)],
+        "left_out": list(report.left_out),
         "summary": {
             "devices": len(report.audits),
             "findings": {severity.word: number for severity, number in report.counts.items()},
@@ -51,6 +52,7 @@ def _device(audit: DeviceAudit) -> dict[str, Any]:
     return {
         "name": audit.name,
         "file": audit.file,
+        "reader": audit.reader,
         "kind": audit.kind,
         "site": audit.site,
         "profile": audit.profile,
@@ -89,6 +91,7 @@ def finding_value(finding: Shown) -> dict[str, Any]:
             for each in finding.opens
         ],
         "remedy": list(finding.remedy),
+        "phrased": finding.phrased and {"dialect": finding.phrased.language, "lines": finding.phrased.lines},
         "fingerprint": finding.fingerprint,
     }
 

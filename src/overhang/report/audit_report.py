@@ -18,12 +18,16 @@ class Unreadable(NamedTuple):
 
 
 class Report(NamedTuple):
-    """The audits of a run, worst first, what is wrong across devices, and what could not be read."""
+    """The audits of a run, worst first, what is wrong across devices, and what could not be read.
+
+    ``left_out`` are files of folders that no reader recognised.
+    """
 
     audits: tuple[DeviceAudit, ...]
     network: tuple[NetworkFinding, ...]
     unreadable: tuple[Unreadable, ...]
     moment: datetime.datetime
+    left_out: tuple[str, ...] = ()
 
     @property
     def severities(self) -> list[Severity]:
@@ -119,6 +123,31 @@ def summary(report: Report) -> str:
     if report.unreadable:
         parts.append(f"{count(len(report.unreadable), 'file')} unreadable")
     return "; ".join(parts)
+
+
+def read_by(report: Report) -> list[str]:
+    """Which reader took how many files, where they are not all sheets; and the files that none of them took."""
+    counts: dict[str, int] = {}
+    for audit in report.audits:
+        counts[audit.reader] = counts.get(audit.reader, 0) + 1
+    said = []
+    if set(counts) - {"sheet"} and len(report.audits) > 1:
+        names = {"sheet": "as sheets"}
+        dialects = [reader.removeprefix("dialect ") for reader in counts if reader.startswith("dialect ")]
+        parts = [
+            f"{number:,} {names.get(reader, f'as {reader}')}"
+            for reader, number in sorted(counts.items(), key=lambda each: (-each[1], each[0]))
+            if not reader.startswith("dialect ")
+        ]
+        if dialects:
+            through = sum(counts[f"dialect {name}"] for name in dialects)
+            word = "dialect" if len(dialects) == 1 else "dialects"
+            parts.append(f"{through:,} through the {word} {', '.join(sorted(dialects))}")
+        said.append("read: " + ", ".join(parts))
+    if report.left_out:
+        number = count(len(report.left_out), "file")
+        said.append(f"left out: {number} that no reader recognises: {safe(', '.join(report.left_out))}")
+    return said
 
 
 def by_rule(report: Report) -> list[tuple[str, Severity, list[tuple[DeviceAudit, Shown]]]]:

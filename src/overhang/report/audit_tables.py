@@ -74,7 +74,7 @@ def _row(audit: DeviceAudit, finding: Shown, waived: str) -> list[object]:
         audit.site or "",
         finding.message,
         opens,
-        "\n".join(finding.remedy),
+        "\n".join(finding.mend),
         waived,
         finding.fingerprint,
     ]
@@ -141,7 +141,7 @@ def _detail(finding: Shown) -> str:
     lines = [f"{each.file}:{each.line}: {each.text.strip()}" for each in finding.lines]
     lines += [f"profile {each.profile}: {each.key} is {each.value}" for each in finding.unsaid]
     lines += [f"opens {each}" for each in opened_phrases(finding.opens)]
-    lines += ["mend:", *finding.remedy] if finding.remedy else []
+    lines += ["mend:", *finding.mend] if finding.mend else []
     return escape("\n".join(map(safe, lines)))
 
 
@@ -176,9 +176,9 @@ def _markdown(report: Report) -> Iterator[str]:
             yield f"- **{_md(audit.name)}** ({_md(where)}), {finding.severity.word}: {_md(finding.message)}"
             for opened in opened_phrases(finding.opens)[:3]:
                 yield f"    - opens {_md(opened)}"
-            if finding.remedy:
+            if finding.mend:
                 yield ""
-                yield from (f"          {safe(line)}" for line in finding.remedy)
+                yield from (f"          {safe(line)}" for line in finding.mend)
                 yield ""
         yield ""
     for heading, items in (

@@ -6,7 +6,7 @@ know where to begin: a line for each device, then a line for each rule.
 
 from collections.abc import Iterator, Sequence
 
-from overhang.report.audit_report import Report, by_rule, not_examined, summary, verdict
+from overhang.report.audit_report import Report, by_rule, not_examined, read_by, summary, verdict
 from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.rules.device_audit import DeviceAudit, Opened, Shown
 from overhang.rules.model import Severity
@@ -45,6 +45,9 @@ def audit_lines(report: Report, width: int, *, long: bool) -> Iterator[Line]:
     yield from _left_out(report, width, long=long)
     for piece in wrap(summary(report), width):
         yield [(piece, "")]
+    for text in read_by(report):
+        for piece in wrap(text, width):
+            yield [(piece, "dim")]
     if not long and any(audit.findings for audit in report.audits):
         yield [("overhang audit FILE shows the lines, the ways in and the remedy; --long shows them for all", "dim")]
 
@@ -102,6 +105,8 @@ def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
     name = cut(audit.name, 40)
     room = max(20, width - len(name) - len(about) - 4)
     yield [(name, "bold"), (f"  {about}" if about else "", ""), (f"  {cut(audit.file, room)}", "dim")]
+    if audit.reader != "sheet":
+        yield [(f"  read through the {audit.reader}" if " " in audit.reader else f"  read as {audit.reader}", "dim")]
     if audit.profile is None:
         yield [("  what is unsaid is unknown: no profile of this name", "medium")]
     elif not audit.profile_said:
@@ -141,8 +146,11 @@ def _finding(finding: Shown, width: int) -> Iterator[Line]:
         yield [(" " * (_INDENT + 7), ""), (f"and {count(more, 'more', 'more')}; overhang ways shows them", "dim")]
     for at, line in enumerate(wrap(page_of(finding.rule).remedy, width - _INDENT - 7)):
         yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (line, "")]
-    for line in finding.remedy:
+    for line in finding.mend:
         yield [(" " * (_INDENT + 7), ""), (cut(line, room), "good")]
+    if finding.phrased is not None and finding.phrased.lines is None:
+        text = f"in a sheet's words; the dialect {finding.phrased.language} has none for all of it"
+        yield [(" " * (_INDENT + 7), ""), (cut(text, room), "dim")]
 
 
 def opened_phrases(opens: Sequence[Opened]) -> list[str]:

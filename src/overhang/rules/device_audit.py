@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from overhang.login import Result, Setting
+from overhang.login import Result, setting_of
 from overhang.profiles import KEYS
 from overhang.project import Project
 from overhang.rules import Case, audit
@@ -15,6 +15,7 @@ from overhang.rules.model import Finding, Severity
 from overhang.rules.network import Mark, mark, waived_by
 from overhang.secrets import Form
 from overhang.sheet import Sheet
+from overhang.sheet.load import Phrased
 from overhang.text import Diagnostic, Level
 from overhang.ways import Way
 from overhang.ways.phrases import from_phrase, needs_phrase, states_phrase, way_label
@@ -54,7 +55,10 @@ class Opened(NamedTuple):
 
 
 class Shown(NamedTuple):
-    """A finding with its proof quoted. ``fingerprint`` stays the same when lines move."""
+    """A finding with its proof quoted. ``fingerprint`` stays the same when lines move.
+
+    ``phrased`` is the remedy in the words of the device's own language, where it is not written as a sheet.
+    """
 
     rule: str
     severity: Severity
@@ -64,6 +68,12 @@ class Shown(NamedTuple):
     opens: tuple[Opened, ...]
     remedy: tuple[str, ...]
     fingerprint: str
+    phrased: Phrased | None = None
+
+    @property
+    def mend(self) -> tuple[str, ...]:
+        """The remedy for the person: in their device's own words where those say all of it."""
+        return self.remedy if self.phrased is None or self.phrased.lines is None else self.phrased.lines
 
 
 class Waived(NamedTuple):
@@ -116,7 +126,8 @@ class DeviceAudit(NamedTuple):
     """What the audit says of one device. ``profile`` is None where it is not known; ``profile_said``: it is said.
 
     ``errors`` are the located reasons why lines were not understood; ``unread`` counts those lines, ``understood`` the
-    others. ``warnings`` are remarks on lines that were understood. ``project`` is the file of the project that held.
+    others. ``warnings`` are remarks on lines that were understood. ``project`` is the file of the project that held,
+    ``reader`` what read the device's text.
     """
 
     name: str
@@ -136,6 +147,7 @@ class DeviceAudit(NamedTuple):
     easiest: Path | None
     mark: Mark
     project: str
+    reader: str
 
     @property
     def worst(self) -> int:
@@ -155,7 +167,7 @@ def audit_sheet(sheet: Sheet, project: Project, moment: datetime.datetime, key: 
     ``key`` is random and the same for a whole run: digests of passwords are compared under it across devices.
     """
     device = sheet.device
-    setting = Setting(device, project.profiles, all_read=sheet.fully_understood)
+    setting = setting_of(sheet, project.profiles)
     case = Case(setting, project, moment)
     shown: list[Shown] = []
     waived: list[Waived] = []
@@ -186,11 +198,12 @@ def audit_sheet(sheet: Sheet, project: Project, moment: datetime.datetime, key: 
         _easiest(case),
         mark(case, key),
         project.file,
+        sheet.reader,
     )
 
 
 def _shown(case: Case, sheet: Sheet, finding: Finding, seen: Counter[tuple[str, ...]]) -> Shown:
-    lines = tuple(Quoted(origin.file, origin.line, sheet.quote(origin.line)) for origin in finding.lines)
+    lines = tuple(Quoted(origin.file, origin.line, sheet.quote_at(origin)) for origin in finding.lines)
     unsaid = tuple(
         Unsaid(each.profile, each.key, KEYS[each.key].show(case.setting.facts[each.key].value))
         for each in finding.unsaid
@@ -200,7 +213,8 @@ def _shown(case: Case, sheet: Sheet, finding: Finding, seen: Counter[tuple[str, 
     text = "\0".join((*content, str(seen[content])))
     digest = hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:32]
     opens = tuple(_opened(case, way) for way in finding.opens[:_MOST_OPENED])
-    return Shown(finding.rule, finding.severity, finding.message, lines, unsaid, opens, finding.remedy, digest)
+    phrased = sheet.phrase(finding.remedy) if sheet.phrase is not None and finding.remedy else None
+    return Shown(finding.rule, finding.severity, finding.message, lines, unsaid, opens, finding.remedy, digest, phrased)
 
 
 def _opened(case: Case, way: Way) -> Opened:
@@ -271,7 +285,7 @@ def _not_examined(case: Case, sheet: Sheet) -> Iterator[NotExamined]:
     """What was not looked at, and why."""
     device, setting = case.device, case.setting
     if sheet.unread:
-        count = f"{len(sheet.unread)} line{'s' if len(sheet.unread) != 1 else ''} of the sheet"
+        count = f"{len(sheet.unread)} line{'s' if len(sheet.unread) != 1 else ''} of the text"
         yield NotExamined(count, "not understood")
     if setting.profile_name is None:
         yield NotExamined("whatever the sheet leaves unsaid", "no profile of this name is known")

@@ -4,7 +4,7 @@ The state between is a table of blocks, each a table of slots, so that the same 
 device's blocks again. VTYs are kept by number, since each statement about a range holds for every number in it.
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from overhang.device import (
@@ -29,7 +29,6 @@ from overhang.device import (
     User,
     Web,
 )
-from overhang.sheet.lexer import strike
 from overhang.sheet.reader import Parsed, Reading, Stated
 from overhang.text import Diagnostic, Level, Origin, Span
 
@@ -52,11 +51,16 @@ class _State:
 
 
 class Builder:
-    """Collects statements about one device; ``device()`` gives what they amount to."""
+    """Collects statements about one device; ``device()`` gives what they amount to.
 
-    def __init__(self, file: str, lines: list[str]) -> None:
+    ``quote`` shows a line without its secrets. ``quiet``: what is merged or replaced goes without a warning, since it
+    was not a person who said it twice.
+    """
+
+    def __init__(self, file: str, quote: Callable[[int], str], *, quiet: bool = False) -> None:
         self.file = file
-        self.lines = lines
+        self.quote = quote
+        self.quiet = quiet
         self.blocks: dict[Key, _State] = {}
         self.vtys: dict[int, _State] = {}
         self.ranges: set[tuple[int, int]] = set()
@@ -193,9 +197,10 @@ class Builder:
     # -- results ---------------------------------------------------------------------------------------------------
 
     def _warn(self, line: int, message: str) -> None:
-        raw = self.lines[line - 1].rstrip("\r")
-        text = strike(raw).text
-        column = len(raw) - len(raw.lstrip(" ")) + 1
+        if self.quiet:
+            return
+        text = self.quote(line)
+        column = len(text) - len(text.lstrip(" ")) + 1
         span = Span(self.file, line, column, max(column + 1, len(text) + 1))
         self.warnings.append(Diagnostic(Level.WARNING, span, message, text[:2000]))
 

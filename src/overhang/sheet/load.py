@@ -1,22 +1,37 @@
 """A sheet as a whole: the device, what was remarked on the way, and the lines to quote from."""
 
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.device import Device
+from overhang.profiles import Profile
 from overhang.sheet.build import Builder
 from overhang.sheet.lexer import strike
 from overhang.sheet.reader import read_statements
-from overhang.text import Diagnostic, Level
+from overhang.text import Diagnostic, Level, Origin
 
 
 class Unreadable(Exception):
     """An input that is no text at all; the message says why and where."""
 
 
-class Sheet(NamedTuple):
-    """One sheet read. ``unread`` holds the numbers of the lines not understood, ``understood`` counts the others.
+class Phrased(NamedTuple):
+    """Statements in the words of the language that a device's text is written in, and what that language is called.
 
-    ``lines`` are the raw lines, secrets and all: show them through ``quote`` only.
+    ``lines`` is None where that language has no words for all of them.
+    """
+
+    language: str
+    lines: tuple[str, ...] | None
+
+
+class Sheet(NamedTuple):
+    """One device read. ``unread`` holds the numbers of the lines not understood, ``understood`` counts the others.
+
+    ``lines`` are the raw lines, secrets and all: show them through ``quote`` only. ``reader`` tells how it was read.
+    For a text that is no sheet ``struck`` shows a line without its secrets, ``profiles`` are those that its language
+    brings, ``others`` holds the lines of further files that statements come from, and ``phrase`` says statements
+    of the sheet language in that language.
     """
 
     device: Device
@@ -24,6 +39,11 @@ class Sheet(NamedTuple):
     lines: list[str]
     unread: tuple[int, ...]
     understood: int
+    reader: str = "sheet"
+    struck: Callable[[int], str] | None = None
+    profiles: Mapping[str, Profile] = {}
+    others: Mapping[str, Sequence[str]] = {}
+    phrase: Callable[[Sequence[str]], Phrased] | None = None
 
     @property
     def fully_understood(self) -> bool:
@@ -32,15 +52,23 @@ class Sheet(NamedTuple):
 
     def quote(self, line: int) -> str:
         """Line number ``line`` (from 1), its indentation kept, its secrets struck out."""
+        if self.struck is not None:
+            return self.struck(line)
         raw = self.lines[line - 1].rstrip("\r")
         return strike(raw, understood=line not in self.unread).text
+
+    def quote_at(self, origin: Origin) -> str:
+        """The line at an origin, which may be of another file than the device's."""
+        if origin.file in self.others:
+            return self.others[origin.file][origin.line - 1]
+        return self.quote(origin.line)
 
 
 def read_sheet(text: str, file: str) -> Sheet:
     """Read a sheet; ``file`` names it in every origin. Mistakes in it become diagnostics."""
     reading = read_statements(text, file)
     lines = text.split("\n")
-    builder = Builder(file, lines)
+    builder = Builder(file, lambda line: strike(lines[line - 1].rstrip("\r")).text)
     builder.say(reading)
     diagnostics = sorted([*reading.diagnostics, *builder.warnings], key=lambda each: each.span[1:])
     return Sheet(builder.device(), tuple(diagnostics), lines, tuple(reading.unread), reading.understood)
@@ -48,15 +76,19 @@ def read_sheet(text: str, file: str) -> Sheet:
 
 def read_bytes(data: bytes, file: str) -> Sheet:
     """Read a sheet from the bytes of a file. Raises Unreadable where they are not UTF-8 text."""
+    return read_sheet(decode(data), file)
+
+
+def decode(data: bytes) -> str:
+    """The text of a file. Raises Unreadable where it is not UTF-8 text."""
     if b"\0" in data:
         line = data.count(b"\n", 0, data.index(b"\0")) + 1
         raise Unreadable(f"not a text file: a zero byte on line {line}")
     try:
-        text = data.decode("utf-8-sig")
+        return data.decode("utf-8-sig")
     except UnicodeDecodeError as bad:
         line = data.count(b"\n", 0, bad.start) + 1
         raise Unreadable(f"not UTF-8 text: byte 0x{data[bad.start]:02x} on line {line}") from None
-    return read_sheet(text, file)
 
 
-__all__ = ["Level", "Sheet", "Unreadable", "read_bytes", "read_sheet"]
+__all__ = ["Level", "Phrased", "Sheet", "Unreadable", "read_bytes", "read_sheet"]

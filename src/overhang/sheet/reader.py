@@ -58,7 +58,7 @@ class Reading(NamedTuple):
     profile_unread: int | None = None
 
 
-class _Wrong(Exception):
+class Misread(Exception):
     """What is wrong with a line. The hint is worked out only when it is wanted: looking for near words takes time."""
 
     def __init__(self, message: str, column: int, end: int, hint: str | Callable[[], str] = "") -> None:
@@ -79,7 +79,7 @@ _cache: dict[tuple[str, str], Parsed] = {}
 
 
 def parse_line(block: str, text: str) -> Parsed:
-    """Understand one statement, without its indentation, inside a kind of block. Raises _Wrong."""
+    """Understand one statement, without its indentation, inside a kind of block. Raises Misread."""
     found = _cache.get((block, text))
     if found is None:
         found = _quick(block, text) or _parse(block, text)
@@ -110,12 +110,12 @@ def _parse(block: str, text: str) -> Parsed:
     try:
         words, comment = split_words(text)
     except BadWord as bad:
-        raise _Wrong(str(bad), bad.column, bad.end, "inside quotes JSON's escapes hold") from None
+        raise Misread(str(bad), bad.column, bad.end, "inside quotes JSON's escapes hold") from None
     drop = words[0].text == "drop" and not words[0].quoted
     if drop:
         words = words[1:]
         if not words:
-            raise _Wrong("drop needs the statement that it takes back", 1, 5)
+            raise Misread("drop needs the statement that it takes back", 1, 5)
     header_end = _header_end(block, words)
     if header_end is None:
         return _match(block, words, comment, drop=drop)
@@ -126,7 +126,7 @@ def _parse(block: str, text: str) -> Parsed:
     if not rest:
         return outer
     if outer.statement.opens == "banner":
-        raise _Wrong("the lines of a banner stand under it", rest[0].column, rest[-1].end)
+        raise Misread("the lines of a banner stand under it", rest[0].column, rest[-1].end)
     inner = _match(outer.statement.opens, rest, comment, drop=drop)
     return outer._replace(inner=inner)
 
@@ -175,28 +175,28 @@ def _match(block: str, words: list[Word], comment: int, *, drop: bool) -> Parsed
             try:
                 row.statement.make(values)
             except ValueError as wrong:
-                raise _Wrong(str(wrong), words[1].column, words[-1].end) from None
+                raise Misread(str(wrong), words[1].column, words[-1].end) from None
             return Parsed(row.statement, values, drop=drop)
     if drop and miss.at >= len(words) and len(rows) == 1:
         return Parsed(rows[0].statement, (), drop=True)
     raise _mismatch(rows, words, comment, miss)
 
 
-def _unknown(block: str, word: Word) -> _Wrong:
+def _unknown(block: str, word: Word) -> Misread:
     text = word.text.removesuffix(":")
     if block == "banner":
-        return _Wrong("a line of a banner starts with |", word.column, word.end)
+        return Misread("a line of a banner starts with |", word.column, word.end)
     known = sorted(set().union(*(row.words for row in TABLE[block])))
     homes = [name for name in TABLE if any(text in row.words for row in TABLE[name])]
     if homes:
         where = " or ".join(block_name(home) for home in homes[:3])
         message = f"this statement does not belong in {block_name(block)}"
-        return _Wrong(message, word.column, word.end, f"it belongs in {where}")
+        return Misread(message, word.column, word.end, f"it belongs in {where}")
     listed = f"known here: {', '.join(known)}" if len(known) <= 12 else "docs/sheet.md lists what is known here"
-    return _Wrong("unknown statement", word.column, word.end, _near(text, known, listed))
+    return Misread("unknown statement", word.column, word.end, _near(text, known, listed))
 
 
-def _mismatch(rows: list[Row], words: list[Word], comment: int, miss: Furthest) -> _Wrong:
+def _mismatch(rows: list[Row], words: list[Word], comment: int, miss: Furthest) -> Misread:
     forms = "it is written " + " or ".join(f"`{row.statement.syntax}`" for row in rows)
     expected = [word for word in miss.expected if word]
     literals = [word for word in expected if word.islower()]
@@ -204,14 +204,14 @@ def _mismatch(rows: list[Row], words: list[Word], comment: int, miss: Furthest) 
         if comment:
             forms = "a # where a word could start begins a comment; put the word in quotes"
         message = f"{expected[0] if len(expected) == 1 else 'something'} is missing after this"
-        return _Wrong(message, words[-1].column, words[-1].end, forms)
+        return Misread(message, words[-1].column, words[-1].end, forms)
     word = words[miss.at]
     if miss.reason and not literals:
-        return _Wrong(miss.reason, word.column, word.end)
+        return Misread(miss.reason, word.column, word.end)
     if not expected:
-        return _Wrong("the statement should have ended before this", word.column, word.end, forms)
+        return Misread("the statement should have ended before this", word.column, word.end, forms)
     message = miss.reason or (f"expected {_listed(literals)}" if literals else "this word does not fit here")
-    return _Wrong(message, word.column, word.end, _near(word.text, literals, forms))
+    return Misread(message, word.column, word.end, _near(word.text, literals, forms))
 
 
 def _listed(words: list[str]) -> str:
@@ -249,7 +249,7 @@ class _Reader:
         indent = len(line) - len(body)
         if body[0] == "\t":
             if body.lstrip(" \t")[:1] not in ("", "#"):
-                self.wrong(number, line, _Wrong("a tab in the indentation", indent + 1, indent + 2, "use blanks"))
+                self.wrong(number, line, Misread("a tab in the indentation", indent + 1, indent + 2, "use blanks"))
             return
         if self.skip_below is not None:
             if indent > self.skip_below:
@@ -265,7 +265,7 @@ class _Reader:
             return
         try:
             parsed = parse_line(top.kind, body)
-        except _Wrong as wrong:
+        except Misread as wrong:
             if wrong.column:
                 wrong.column, wrong.end = wrong.column + indent, wrong.end + indent
             self.wrong(number, line, wrong)
@@ -289,7 +289,7 @@ class _Reader:
         hint = "no block is open here; a statement that has a block ends in a colon"
         if self.stack[-1].indent or self.stack[-1].header != -1:
             hint = "statements of one block stand at the same depth"
-        self.wrong(number, line, _Wrong("unexpected indentation", 1, indent + 1, hint))
+        self.wrong(number, line, Misread("unexpected indentation", 1, indent + 1, hint))
         return False
 
     def accept(self, number: int, line: str, body: str, parsed: Parsed) -> None:
@@ -307,7 +307,7 @@ class _Reader:
             self.wrong(
                 number,
                 line,
-                _Wrong("a statement that has a block ends in a colon", indent + 1, end, "add : at the end"),
+                Misread("a statement that has a block ends in a colon", indent + 1, end, "add : at the end"),
             )
             self.understood -= 1
             self.result.doubts.setdefault(index, number)
@@ -319,7 +319,7 @@ class _Reader:
         if header != -1:
             self.result.doubts.setdefault(header, number)
 
-    def wrong(self, number: int, line: str, wrong: _Wrong) -> None:
+    def wrong(self, number: int, line: str, wrong: Misread) -> None:
         self.unread(number)
         if self.stack[-1].kind == "device" and self.profile_unread is None:
             known = set().union(*(row.words for row in TABLE["device"]))

@@ -1,0 +1,118 @@
+"""Work on a dialect, the file that teaches a maker's language: try it on a configuration, start one, check one."""
+
+import argparse
+import os
+import sys
+
+from overhang.cli.files import Skipped, add_inputs, inputs_of, read_file
+from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
+from overhang.cli.terminal import show, width, write_atomically
+from overhang.dialect.model import BadDialect, Dialect
+from overhang.readers.dialects import ENDING, DialectReader, load_dialect, shipped
+from overhang.sheet.load import Unreadable, decode
+
+ACTIONS = {
+    "try": "show every line of a configuration beside what it became, and what is left to write",
+    "start": "write a first dialect from configurations",
+    "check": "check dialects by themselves, and run the samples they hold",
+    "list": "list the dialects that come with the product",
+}
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The options of ``overhang dialect``."""
+    actions = parser.add_subparsers(metavar="ACTION", dest="action", required=True)
+    made = {
+        name: actions.add_parser(name, help=about, description=about, allow_abbrev=False)
+        for name, about in ACTIONS.items()
+    }
+    made["try"].add_argument("files", nargs="+", metavar="FILE", help="a configuration")
+    made["try"].add_argument("--unknown", action="store_true", help="show only lines that were not understood")
+    made["try"].add_argument("--with-secrets", action="store_true", help="show lines as they are, secrets and all")
+    made["try"].add_argument("--strict", action="store_true", help="exit 3 where a line was not understood")
+    add_inputs(made["try"], several=False)
+    made["start"].add_argument("files", nargs="+", metavar="FILE", help="configurations of one maker")
+    made["start"].add_argument("--name", help="what the dialect is called")
+    made["start"].add_argument("--output", metavar="FILE", help=f"write NAME{ENDING} in place of standard output")
+    made["check"].add_argument("files", nargs="+", metavar="DIALECT", help="dialects: files, or shipped names")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Do it."""
+    if options.action == "try":
+        return _try(options)
+    if options.action == "start":
+        return _start(options)
+    return _check(options) if options.action == "check" else _list()
+
+
+def _try(options: argparse.Namespace) -> int:
+    from overhang.dialect.trial import try_dialect
+    from overhang.report.dialect_text import trial_lines
+
+    inputs = inputs_of(options)
+    failed = unread = False
+    for path in options.files:
+        try:
+            reader = inputs.reader(path)
+            if not isinstance(reader, DialectReader):
+                raise Skipped(path, f"it is read as {reader.name}, not through a dialect; --dialect names one")
+            text = decode(read_file(path))
+        except (Skipped, Unreadable) as problem:
+            print(f"overhang: {path}: {problem}", file=sys.stderr)
+            failed = True
+            continue
+        trial = try_dialect(reader.dialect, text, path, secrets=options.with_secrets, openers=reader.openers)
+        unread = unread or trial.unread > 0
+        show(trial_lines(reader.dialect, path, trial, width(), unknown=options.unknown))
+    if failed:
+        return FAILED
+    return NOT_UNDERSTOOD if unread and options.strict else CLEAN
+
+
+def _start(options: argparse.Namespace) -> int:
+    from overhang.dialect.start import start_dialect
+
+    texts = []
+    for path in options.files:
+        try:
+            texts.append((path, decode(read_file(path))))
+        except (Skipped, Unreadable) as problem:
+            raise UserError(f"{path}: {problem}") from None
+    given = options.name or os.path.basename(options.output or "").partition(".")[0] or "my-dialect"
+    name = "".join(each if each.isalnum() else "-" for each in given.lower()).strip("-") or "my-dialect"
+    text = start_dialect(texts, name)
+    if options.output is None:
+        sys.stdout.write(text)
+        return CLEAN
+    if not options.output.endswith(ENDING):
+        raise UserError(f"{options.output}: the name of a dialect ends in {ENDING}, by which it is found")
+    if os.path.exists(options.output):
+        raise UserError(f"{options.output}: is there already; choose another name, or move it away")
+    write_atomically(options.output, text)
+    return CLEAN
+
+
+def _check(options: argparse.Namespace) -> int:
+    from overhang.dialect.trial import check_samples
+    from overhang.report.dialect_text import check_lines
+
+    wrong = False
+    for name in options.files:
+        path = shipped().get(name, name)
+        dialect: Dialect | None = None
+        try:
+            dialect = load_dialect(path)
+            problems = list(check_samples(dialect))
+        except BadDialect as problem:
+            problems = problem.problems
+        wrong = wrong or bool(problems)
+        show(check_lines(path, dialect, problems, width()))
+    return FOUND if wrong else CLEAN
+
+
+def _list() -> int:
+    from overhang.report.dialect_text import list_lines
+
+    show(list_lines([load_dialect(path) for path in shipped().values()], width()))
+    return CLEAN

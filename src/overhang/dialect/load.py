@@ -1,0 +1,553 @@
+"""Reading a dialect from its TOML file: everything is checked, and every mistake is located in that file."""
+
+import re
+import tomllib
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any
+
+from overhang.dialect.means import BadMeaning, Meaning, compile_means, fill, parse_filled
+from overhang.dialect.model import (
+    FORMS,
+    NEVER,
+    BadDialect,
+    Block,
+    Candidate,
+    Candidates,
+    Dialect,
+    Fact,
+    Layout,
+    Part,
+    Place,
+    Problem,
+    Sample,
+    Translation,
+)
+from overhang.dialect.pattern import BadPattern, Hole, Notation, Pattern, compile_patterns
+from overhang.dialect.places import Places
+from overhang.dialect.types import TYPES, date_type, table_type
+from overhang.profiles import BUILTIN, KEYS, Profile, derive
+from overhang.profiles.model import BadProfile
+from overhang.sheet.reader import Misread
+from overhang.text import did_you_mean
+
+_LARGEST = 4_000_000
+_MOST_PATTERNS = 20_000
+_MOST_TRIALS = 64
+_TOP = (
+    "name about recognise layout profile never-carries blanked always tables dates blocks translate pass-over sample"
+).split()
+_LAYOUT = (
+    "form comments trailing-comments take-back say quotes signs open close ends headings closers prompt ignore-case"
+).split()
+_TRANSLATE = "line inside means taken-back with when unless each otherwise text until opener".split()
+
+
+def read_dialect(data: bytes, file: str) -> Dialect:
+    """Read a dialect from the bytes of its file. Raises BadDialect."""
+    if len(data) > _LARGEST:
+        raise BadDialect(file, [Problem(1, f"larger than {_LARGEST // 1_000_000} MB, which is no dialect")])
+    try:
+        text = data.decode("utf-8")
+        table = tomllib.loads(text)
+    except UnicodeDecodeError:
+        raise BadDialect(file, [Problem(1, "not UTF-8 text")]) from None
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        found = re.search(r"at line (\d+)", str(error))
+        raise BadDialect(file, [Problem(int(found[1]) if found else 1, f"not TOML: {str(error)[:200]}")]) from None
+    loader = _Loader(file, text)
+    dialect = loader.dialect(table)
+    if loader.problems:
+        raise BadDialect(file, sorted(set(loader.problems)))
+    return dialect
+
+
+class _Loader:
+    def __init__(self, file: str, text: str) -> None:
+        self.file = file
+        self.lines = tuple(text.splitlines())
+        self.places = Places(self.lines)
+        self.problems: list[Problem] = []
+        self.notation = Notation(TYPES, "", False)
+        self.blocks: dict[str, Block] = {}
+        self.facts = 0
+        self.patterns = 0
+        self.entries: dict[str, list[Candidate]] = {"": []}
+
+    # -- small helpers -------------------------------------------------------------------------------------------------
+
+    def bad(self, line: int, message: str) -> None:
+        self.problems.append(Problem(line, message))
+
+    def known(self, table: Mapping[str, Any], keys: Iterable[str], path: str, label: str) -> None:
+        for key in table:
+            if key not in set(keys):
+                near = did_you_mean(key, sorted(keys))
+                hint = f"did you mean {near}?" if near else f"known here: {', '.join(keys)}"
+                self.bad(self.places.of(path, key), f"{label}{key}: unknown key; {hint}")
+
+    def table(self, table: Mapping[str, Any], key: str) -> Mapping[str, Any]:
+        value = table.get(key, {})
+        if not isinstance(value, dict):
+            self.bad(self.places.of("", key), f"{key}: a table is expected, as in [{key}]")
+            return {}
+        return value
+
+    def tables(self, table: Mapping[str, Any], key: str) -> list[Mapping[str, Any]]:
+        value = table.get(key, [])
+        if not isinstance(value, list) or not all(isinstance(each, dict) for each in value):
+            self.bad(self.places.of("", key), f"{key}: written as [[{key}]], once for each")
+            return []
+        return value
+
+    def texts(self, table: Mapping[str, Any], key: str, path: str = "") -> tuple[str, ...]:
+        value = table.get(key, [])
+        value = [value] if isinstance(value, str) else value
+        if not isinstance(value, list) or not all(isinstance(each, str) and each for each in value):
+            self.bad(self.places.of(path, key), f"{key}: a text, or a list of texts, is expected")
+            return ()
+        return tuple(value)
+
+    def word(self, table: Mapping[str, Any], key: str, path: str, otherwise: str = "") -> str:
+        value = table.get(key, otherwise)
+        if not isinstance(value, str):
+            self.bad(self.places.of(path, key), f"{key}: a text is expected")
+            return otherwise
+        return value
+
+    # -- the parts of a file -------------------------------------------------------------------------------------------
+
+    def dialect(self, table: Mapping[str, Any]) -> Dialect:
+        self.known(table, _TOP, "", "")
+        name = self.word(table, "name", "")
+        if not re.fullmatch(r"[a-z][a-z0-9-]*", name):
+            self.bad(self.places.of("", "name"), "name: a dialect has a name, of small letters, digits and -")
+        layout = self.layout(self.table(table, "layout"))
+        self.types(table, fold=layout.ignore_case)
+        self.notation = self.notation._replace(
+            signs=layout.signs + (layout.ends if layout.form != "braces" else ""), fold=layout.ignore_case
+        )
+        self.read_blocks(self.table(table, "blocks"))
+        recognise = self.table(table, "recognise")
+        self.known(recognise, ("files", "lines"), "recognise", "recognise.")
+        translations = [
+            found
+            for index, each in enumerate(self.tables(table, "translate"))
+            if (found := self.translation(each, index, layout)) is not None
+        ]
+        self.pass_over("", self.texts(table, "pass-over"), self.places.of("", "pass-over"))
+        self.ambiguous()
+        always = self.meanings(self.word(table, "always", ""), {}, Place(self.places.of("", "always"), "always"))
+        never = self.texts(table, "never-carries")
+        for each in never:
+            if each not in NEVER:
+                self.bad(
+                    self.places.of("", "never-carries"), f"never-carries: {each}: one of {', '.join(NEVER)} is expected"
+                )
+        marks = [
+            pattern
+            for text in self.texts(recognise, "lines", "recognise")
+            for pattern in self.compiled(text, Place(self.places.of("recognise", "lines"), "recognise.lines"))
+        ]
+        return Dialect(
+            name,
+            self.word(table, "about", ""),
+            self.file,
+            self.lines,
+            layout,
+            self.notation,
+            self.profile(name, table),
+            tuple(each for each in never if each in NEVER),
+            frozenset(self.texts(table, "blanked")),
+            tuple(always),
+            self.blocks,
+            tuple(translations),
+            {block: _candidates(entries) for block, entries in self.entries.items()},
+            self.samples(table),
+            self.texts(recognise, "files", "recognise"),
+            tuple(marks),
+            {"profile": self.places.of("", "profile"), "always": self.places.of("", "always")}
+            | {"never-carries": self.places.of("", "never-carries")},
+        )
+
+    def layout(self, table: Mapping[str, Any]) -> Layout:
+        self.known(table, _LAYOUT, "layout", "layout.")
+        form = self.word(table, "form", "layout", "indented")
+        if form not in FORMS:
+            self.bad(self.places.of("layout", "form"), f"layout.form: one of {', '.join(FORMS)} is expected")
+        headings = []
+        for text in self.texts(table, "headings", "layout"):
+            before, star, after = text.partition("*")
+            if not star or not (before + after).strip():
+                self.bad(
+                    self.places.of("layout", "headings"),
+                    "layout.headings: a heading is written with * for its words, as in [*]",
+                )
+            headings.append((before.strip(), after.strip()))
+        if form == "sections" and not headings:
+            self.bad(self.places.of("layout", "form"), "layout.headings: sections need to be told how a heading looks")
+        ignore_case = table.get("ignore-case", False)
+        if not isinstance(ignore_case, bool):
+            self.bad(self.places.of("layout", "ignore-case"), "layout.ignore-case: true or false is expected")
+        for key in ("open", "close", "ends"):
+            if key in table and form != "braces":
+                self.bad(self.places.of("layout", key), f"layout.{key}: only braces have it")
+            if len(self.word(table, key, "layout")) > 1:
+                self.bad(self.places.of("layout", key), f"layout.{key}: one sign is expected")
+        return Layout(
+            form,
+            self.texts(table, "comments", "layout"),
+            self.texts(table, "trailing-comments", "layout"),
+            self.word(table, "take-back", "layout"),
+            self.word(table, "say", "layout"),
+            self.word(table, "quotes", "layout", '"'),
+            self.word(table, "signs", "layout"),
+            self.word(table, "open", "layout", "{"),
+            self.word(table, "close", "layout", "}"),
+            self.word(table, "ends", "layout"),
+            tuple(headings),
+            self.texts(table, "closers", "layout"),
+            self.word(table, "prompt", "layout"),
+            ignore_case is True,
+        )
+
+    def types(self, table: Mapping[str, Any], *, fold: bool) -> None:
+        types = dict(TYPES)
+        for name, rows in self.table(table, "tables").items():
+            line = self.places.of(f"tables.{name}", "")
+            if name in types:
+                self.bad(line, f"tables.{name}: a type has this name already")
+            elif not isinstance(rows, dict) or not rows or not all(isinstance(each, str) for each in rows.values()):
+                self.bad(line, f"tables.{name}: pairs of the maker's word and the sheet's are expected")
+            else:
+                types[name] = table_type(name, rows, fold=fold)
+        for name, form in self.table(table, "dates").items():
+            line = self.places.of("dates", name)
+            if name in types or not isinstance(form, str) or "%" not in form:
+                self.bad(line, f"dates.{name}: a new name, and how a date is written, as in '%d.%m.%Y', are expected")
+                continue
+            try:
+                types[name] = date_type(name, form)
+                types[name].read(types[name].samples[0])
+            except ValueError:
+                self.bad(line, f"dates.{name}: no day can be read from this")
+        self.notation = Notation(types, "", fold)
+
+    def profile(self, name: str, table: Mapping[str, Any]) -> Profile | None:
+        changes = dict(self.table(table, "profile"))
+        line = self.places.of("profile", "base")
+        if not changes:
+            return None
+        base = changes.pop("base", None)
+        if base not in BUILTIN:
+            near = did_you_mean(str(base), BUILTIN) if base is not None else None
+            self.bad(
+                line,
+                "profile.base: " + (f"did you mean {near}?" if near else f"one of {', '.join(BUILTIN)} is expected"),
+            )
+            return None
+        if not changes:
+            return BUILTIN[base]
+        try:
+            return derive(name, BUILTIN[base], {key: _profile_text(each) for key, each in changes.items()}, KEYS)
+        except BadProfile as wrong:
+            key = re.split(r"[:;\s]", str(wrong).removeprefix("unknown key "))[0]
+            self.bad(self.places.of("profile", key), f"profile: {wrong}")
+            return None
+
+    def samples(self, table: Mapping[str, Any]) -> tuple[Sample, ...]:
+        found = []
+        for index, each in enumerate(self.tables(table, "sample")):
+            place = Place(self.places.of_item("sample", index), f"sample {index + 1}")
+            self.known(each, ("text", "sheet"), f"sample.{index}", f"{place.label}: ")
+            text, sheet = each.get("text"), each.get("sheet")
+            if not isinstance(text, str) or not isinstance(sheet, str):
+                self.bad(place.line, f"{place.label}: a text and the sheet that it means are expected")
+                continue
+            found.append(Sample(place, text, sheet))
+        return tuple(found)
+
+    # -- blocks and lines ----------------------------------------------------------------------------------------------
+
+    def compiled(self, text: str, place: Place) -> list[Pattern]:
+        try:
+            found = compile_patterns(text, self.notation)
+        except BadPattern as wrong:
+            self.bad(place.line, f"{place.label}: {wrong}")
+            return []
+        self.patterns += len(found)
+        if self.patterns > _MOST_PATTERNS:
+            raise BadDialect(self.file, [Problem(place.line, f"more than {_MOST_PATTERNS:,} forms of lines")])
+        return found
+
+    def read_blocks(self, table: Mapping[str, Any]) -> None:
+        raw = {name: each if isinstance(each, dict) else {"head": each} for name, each in table.items()}
+        done: set[str] = set()
+        for name in raw:
+            self.block(name, raw, done, ())
+
+    def block(self, name: str, raw: Mapping[str, Mapping[str, Any]], done: set[str], trail: tuple[str, ...]) -> None:
+        if name in done:
+            return
+        place = Place(self.places.of_block(name), f"block {name}")
+        each = raw[name]
+        inside = self.word(each, "inside", f"blocks.{name}")
+        if name in trail or (inside and inside not in raw):
+            why = "it stands inside itself" if name in trail else self.no_block(inside, raw)
+            self.bad(place.line, f"{place.label}: inside: {why}")
+            done.add(name)
+            return
+        if inside:
+            self.block(inside, raw, done, (*trail, name))
+        if name in done:
+            return
+        done.add(name)
+        self.known(each, ("head", "inside", "means", "pass-over"), f"blocks.{name}", f"{place.label}: ")
+        head = each.get("head")
+        if not isinstance(head, str):
+            self.bad(place.line, f"{place.label}: head: the line that begins the block is expected")
+            return
+        patterns = self.compiled(head, place)
+        holes = {**self.holes_of(inside), **_holes(patterns)}
+        meanings = self.meanings(self.means(each, "means", place), holes, place)
+        found = Block(name, place, inside, tuple(patterns), tuple(meanings), holes)
+        self.blocks[name] = found
+        self.entries.setdefault(name, [])
+        self.entries.setdefault(inside, []).extend(Candidate(pattern, found) for pattern in patterns)
+        self.pass_over(name, self.texts(each, "pass-over", f"blocks.{name}"), place.line)
+
+    def no_block(self, name: str, known: Iterable[str]) -> str:
+        near = did_you_mean(name, sorted(known))
+        return f"no block {name} is told of" + (f"; did you mean {near}?" if near else "")
+
+    def holes_of(self, block: str) -> Mapping[str, Hole]:
+        return self.blocks[block].holes if block in self.blocks else {}
+
+    def pass_over(self, block: str, texts: Iterable[str], line: int) -> None:
+        for text in texts:
+            if text == "*":
+                self.bad(line, "pass-over: a word has to be said; what nobody names is not understood")
+                continue
+            text = text if text.endswith("...") else f"{text} ..."
+            for pattern in self.compiled(text, Place(line, f"pass-over {text}")):
+                self.entries.setdefault(block, []).append(Candidate(pattern, None))
+
+    def means(self, table: Mapping[str, Any], key: str, place: Place) -> str:
+        value = table.get(key, "")
+        if isinstance(value, list) and all(isinstance(each, str) for each in value):
+            return "\n".join(value)
+        if not isinstance(value, str):
+            self.bad(place.line, f"{place.label}: {key}: statements of a sheet are expected")
+            return ""
+        return value
+
+    def meanings(self, text: str, holes: Mapping[str, Hole], place: Place) -> list[Meaning]:
+        try:
+            found = compile_means(text, holes)
+        except BadMeaning as wrong:
+            self.bad(place.line, f"{place.label}: means: {wrong}")
+            return []
+        for meaning in found:
+            mistake = _trial(meaning, holes)
+            if mistake is not None:
+                self.bad(place.line, f"{place.label}: means: {mistake}")
+        return found
+
+    def translation(self, table: Mapping[str, Any], index: int, layout: Layout) -> Translation | None:
+        place = Place(self.places.of_item("translate", index), f"translation {index + 1}")
+        self.known(table, _TRANSLATE, f"translate.{index}", f"{place.label}: ")
+        line, inside = table.get("line"), table.get("inside", "")
+        if not isinstance(line, str):
+            self.bad(place.line, f"{place.label}: line: a line of the maker, with holes, is expected")
+            return None
+        if inside and inside not in self.blocks:
+            self.bad(place.line, f"{place.label}: inside: {self.no_block(str(inside), self.blocks)}")
+            return None
+        if any(line.startswith(sign) for sign in layout.comments):
+            self.bad(place.line, f"{place.label}: this can never match: it begins with the sign of a comment")
+            return None
+        if layout.say and not line.startswith(layout.say + " ") and not inside:
+            self.bad(place.line, f"{place.label}: this can never match: a line begins with {layout.say}")
+            return None
+        patterns = self.compiled(line.removeprefix(layout.say + " ") if layout.say else line, place)
+        if not patterns:
+            return None
+        holes: dict[str, Hole] = {**self.holes_of(inside), **_holes(patterns)}
+        partners = self.facts_of(table, "with", inside, place, holes)
+        needs = self.facts_of(table, "when", inside, place, holes)
+        bars = self.facts_of(table, "unless", inside, place, None)
+        text, until, patterns = self.free_text(table, place, holes, patterns)
+        otherwise = self.otherwise(table, place, holes)
+        parts = self.parts(table, place, holes)
+        if bool(parts) != any(each.open for each in patterns) and not text:
+            self.bad(
+                place.line, f"{place.label}: each: a line that ends in ... is followed by parts, and only such a line"
+            )
+        meanings = self.meanings(self.means(table, "means", place), holes, place)
+        back = table.get("taken-back")
+        taken = None if back is None else tuple(self.meanings(self.means(table, "taken-back", place), holes, place))
+        if taken is not None and not layout.take_back:
+            self.bad(place.line, f"{place.label}: taken-back: the layout does not say how a line is taken back")
+        secret = frozenset().union(
+            *(each.secret for each in meanings), *(m.secret for part in parts for m in part.meanings)
+        )
+        found = Translation(
+            place,
+            inside,
+            tuple(patterns),
+            tuple(meanings),
+            holes,
+            taken,
+            partners,
+            needs,
+            bars,
+            parts,
+            otherwise,
+            text,
+            until,
+            self.word(table, "opener", ""),
+            secret,
+        )
+        self.entries.setdefault(inside, []).extend(Candidate(pattern, found) for pattern in patterns)
+        return found
+
+    def free_text(
+        self, table: Mapping[str, Any], place: Place, holes: dict[str, Hole], patterns: list[Pattern]
+    ) -> tuple[str, str, list[Pattern]]:
+        """The name of the free text behind a line, what ends it, and the patterns as they then have to match."""
+        text, until = self.word(table, "text", ""), self.word(table, "until", "")
+        if bool(text) != bool(until):
+            self.bad(place.line, f"{place.label}: text and until go together: the text's name, and what ends it")
+        elif text:
+            holes[text] = Hole(text, TYPES["text"])
+            named = re.fullmatch(r"\{(.+)\}", until)
+            if named and (named[1] not in holes or holes[named[1]].type.name != "sign"):
+                self.bad(place.line, f"{place.label}: until: {until} is no hole of the type sign in the line")
+            if named:  # the text may begin behind the sign, with any number of words
+                patterns = [each._replace(open=True) for each in patterns]
+        return text, until, patterns
+
+    def otherwise(self, table: Mapping[str, Any], place: Place, holes: Mapping[str, Hole]) -> Mapping[str, str]:
+        """What the sheet says for holes that the line leaves out."""
+        otherwise = table.get("otherwise", {})
+        if not isinstance(otherwise, dict) or not all(isinstance(each, str) for each in otherwise.values()):
+            self.bad(place.line, f"{place.label}: otherwise: pairs of a hole and the sheet's word for it are expected")
+            otherwise = {}
+        for name in otherwise:
+            if name not in holes:
+                self.bad(place.line, f"{place.label}: otherwise: {name} is no hole of the line")
+        return otherwise
+
+    def parts(self, table: Mapping[str, Any], place: Place, holes: Mapping[str, Hole]) -> tuple[Part, ...]:
+        found = []
+        value = table.get("each", [])
+        if not isinstance(value, list) or not all(isinstance(each, dict) for each in value):
+            self.bad(place.line, f"{place.label}: each: a list of {{ part = ..., means = ... }} is expected")
+            return ()
+        for each in value:
+            self.known(each, ("part", "means"), "", f"{place.label}: each: ")
+            part = each.get("part")
+            if not isinstance(part, str):
+                self.bad(place.line, f"{place.label}: each: part: words with holes are expected")
+                continue
+            patterns = self.compiled(part, place)
+            if any(pattern.loose >= 0 or pattern.open for pattern in patterns):
+                self.bad(place.line, f"{place.label}: each: a part has a fixed number of words")
+                continue
+            inner = {**holes, **_holes(patterns)}
+            meanings = self.meanings(self.means(each, "means", place), inner, place)
+            found.append(Part(tuple(sorted(patterns, key=_longest_first)), tuple(meanings), inner))
+        return tuple(found)
+
+    def facts_of(
+        self, table: Mapping[str, Any], key: str, inside: str, place: Place, holes: dict[str, Hole] | None
+    ) -> tuple[Fact, ...]:
+        """The lines that a translation depends on; their holes are added to ``holes``."""
+        value = table.get(key, [])
+        found = []
+        for each in value if isinstance(value, list) else [value]:
+            spec = {"line": each} if isinstance(each, str) else each
+            if not isinstance(spec, dict) or not isinstance(spec.get("line"), str):
+                self.bad(place.line, f"{place.label}: {key}: a line, or {{ line = ..., inside = ... }}, is expected")
+                continue
+            self.known(spec, ("line", "inside"), "", f"{place.label}: {key}: ")
+            block = spec.get("inside", inside)
+            if block and block not in self.blocks:
+                self.bad(place.line, f"{place.label}: {key}: {self.no_block(str(block), self.blocks)}")
+                continue
+            patterns = tuple(self.compiled(spec["line"], place))
+            fact = Fact(self.facts, block, "inside" not in spec, patterns)
+            self.facts += 1
+            if holes is not None:
+                holes.update({**self.holes_of(block), **_holes(patterns), **holes})
+            self.entries.setdefault(block, []).extend(Candidate(pattern, fact) for pattern in patterns)
+            found.append(fact)
+        return tuple(found)
+
+    def ambiguous(self) -> None:
+        """Two translations of one line, of which nobody could tell which is meant."""
+        for entries in self.entries.values():
+            seen: dict[object, Translation] = {}
+            for pattern, target in entries:
+                if not isinstance(target, Translation):
+                    continue
+                shape = (tuple(_shape(token.parts) for token in pattern.tokens), pattern.open)
+                earlier = seen.setdefault(shape, target)
+                if earlier is target or earlier.conditional or target.conditional:
+                    continue
+                self.bad(
+                    target.place.line,
+                    f"{target.place.label}: this can never match: a line that fits it is taken by "
+                    f"{earlier.place.label} on line {earlier.place.line}",
+                )
+
+
+def _shape(parts: Iterable[str | Hole]) -> tuple[object, ...]:
+    return tuple(part if isinstance(part, str) else (part.type.name, part.many) for part in parts)
+
+
+def _longest_first(pattern: Pattern) -> tuple[int, tuple[int, ...]]:
+    return (-len(pattern.tokens), pattern.rank)
+
+
+def _holes(patterns: Iterable[Pattern]) -> dict[str, Hole]:
+    return {hole.name: hole for pattern in patterns for hole in pattern.names()}
+
+
+def _candidates(entries: list[Candidate]) -> Candidates:
+    ordered = sorted(entries, key=lambda each: each.pattern.rank)
+    others = tuple(each for each in ordered if each.pattern.first is None)
+    by_first: dict[str, list[Candidate]] = {}
+    for each in ordered:
+        if each.pattern.first is not None:
+            by_first.setdefault(each.pattern.first, []).append(each)
+    return Candidates({word: tuple(found) for word, found in by_first.items()}, others)
+
+
+def _trial(meaning: Meaning, holes: Mapping[str, Hole]) -> str | None:
+    """What is wrong with a statement whatever its holes hold; None where some values make it right."""
+    options: list[dict[str, str]] = [{}]
+    for name in sorted(meaning.holes):
+        read: Callable[[str], str] = holes[name].type.read
+        values = list(dict.fromkeys(read(sample) for sample in holes[name].type.samples))
+        options = [{**each, name: value} for value in values for each in options][:_MOST_TRIALS]
+    wrong: Misread | None = None
+    for values_of in options:
+        try:
+            for filled in fill(meaning, values_of, holes):
+                parse_filled(filled)
+        except Misread as found:
+            wrong = wrong or found
+            continue
+        return None
+    if wrong is None:
+        return None
+    hint = wrong.hint() if callable(wrong.hint) else wrong.hint
+    return str(wrong) + (f"; {hint}" if hint else "")
+
+
+def _profile_text(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list):
+        return " ".join(map(str, value))
+    return str(value)

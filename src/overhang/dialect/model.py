@@ -1,0 +1,160 @@
+"""A dialect: what a file teaches about one maker's language, compiled."""
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+from overhang.dialect.means import Meaning
+from overhang.dialect.pattern import Hole, Notation, Pattern
+from overhang.profiles import Profile
+
+FORMS = ("indented", "braces", "flat", "sections")
+#: What a text may never carry, and what is said in its place.
+NEVER = {"host-keys": ("ssh:", "host-key unknown"), "certificate": ("web:", "certificate unknown")}
+
+
+class Layout(NamedTuple):
+    """How a text is laid out: see docs/dialects.md."""
+
+    form: str = "indented"
+    comments: tuple[str, ...] = ()
+    trailing_comments: tuple[str, ...] = ()
+    take_back: str = ""
+    say: str = ""
+    quotes: str = '"'
+    signs: str = ""
+    open: str = "{"
+    close: str = "}"
+    ends: str = ""
+    headings: tuple[tuple[str, str], ...] = ()
+    closers: tuple[str, ...] = ()
+    prompt: str = ""
+    ignore_case: bool = False
+
+
+class Place(NamedTuple):
+    """Where something stands in the dialect's own file, and what to call it in messages."""
+
+    line: int
+    label: str
+
+
+class Fact(NamedTuple):
+    """A line that something else depends on. ``beside``: only in the very same block as that."""
+
+    number: int
+    block: str
+    beside: bool
+    patterns: tuple[Pattern, ...]
+
+
+class Part(NamedTuple):
+    """One of the parts that may follow on a line, in any order and number."""
+
+    patterns: tuple[Pattern, ...]
+    meanings: tuple[Meaning, ...]
+    holes: Mapping[str, Hole]
+
+
+class Translation(NamedTuple):
+    """A line and what it means.
+
+    ``partners`` are lines that must stand beside it, ``needs`` and ``bars`` lines that must, and must not, stand for it
+    to hold. ``taken_back`` is None where taking it back means to drop what it says. ``until`` ends the free text that
+    follows the line: the value of a hole of that name where it is ``{name}``, else a line.
+    """
+
+    place: Place
+    block: str
+    patterns: tuple[Pattern, ...]
+    meanings: tuple[Meaning, ...]
+    holes: Mapping[str, Hole]
+    taken_back: tuple[Meaning, ...] | None = None
+    partners: tuple[Fact, ...] = ()
+    needs: tuple[Fact, ...] = ()
+    bars: tuple[Fact, ...] = ()
+    parts: tuple[Part, ...] = ()
+    otherwise: Mapping[str, str] = {}
+    text: str = ""
+    until: str = ""
+    opener: str = ""
+    secret: frozenset[str] = frozenset()
+
+    @property
+    def conditional(self) -> bool:
+        """Whether other lines have a say in it."""
+        return bool(self.partners or self.needs or self.bars)
+
+
+class Block(NamedTuple):
+    """A kind of block: the line that begins it, the kind it stands in ("": none), what its being there means."""
+
+    name: str
+    place: Place
+    inside: str
+    patterns: tuple[Pattern, ...]
+    meanings: tuple[Meaning, ...]
+    holes: Mapping[str, Hole]
+
+
+class Candidate(NamedTuple):
+    """A pattern and what it is a pattern of: a Translation, a Block, a Fact, or None for a line to pass over."""
+
+    pattern: Pattern
+    target: "Translation | Block | Fact | None"
+
+
+class Candidates(NamedTuple):
+    """What can stand inside one kind of block: by first word, and what begins with a hole; the most exact first."""
+
+    by_first: Mapping[str, tuple[Candidate, ...]]
+    others: tuple[Candidate, ...]
+
+
+class Sample(NamedTuple):
+    """A text and the sheet that it should be read as: the dialect's own test."""
+
+    place: Place
+    text: str
+    sheet: str
+
+
+class Dialect(NamedTuple):
+    """A whole dialect. ``lines`` are those of its file, to quote from."""
+
+    name: str
+    about: str
+    file: str
+    lines: tuple[str, ...]
+    layout: Layout
+    notation: Notation
+    profile: Profile | None
+    never: tuple[str, ...]
+    blanked: frozenset[str]
+    always: tuple[Meaning, ...]
+    blocks: Mapping[str, Block]
+    translations: tuple[Translation, ...]
+    candidates: Mapping[str, Candidates]
+    samples: tuple[Sample, ...]
+    files: tuple[str, ...]
+    marks: tuple[Pattern, ...]
+    places: Mapping[str, int]
+
+
+class Problem(NamedTuple):
+    """Something wrong with a dialect: the line of its file, and what is wrong there."""
+
+    line: int
+    message: str
+
+
+class BadDialect(Exception):
+    """A dialect that cannot be used, with everything that is wrong with it."""
+
+    def __init__(self, file: str, problems: list[Problem]) -> None:
+        super().__init__(file)
+        self.file, self.problems = file, problems
+
+    def __str__(self) -> str:
+        first, more = self.problems[0], len(self.problems) - 1
+        text = f"{self.file}:{first.line}: {first.message}"
+        return text + (f"; and {more} more, which overhang dialect check shows" if more else "")

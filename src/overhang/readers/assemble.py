@@ -1,0 +1,120 @@
+"""Making a device from statements that a reader found, in whatever layout it found them."""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import NamedTuple
+
+from overhang.profiles import Profile
+from overhang.sheet import Sheet
+from overhang.sheet.build import Builder
+from overhang.sheet.reader import Misread, Reading, Stated, parse_line
+from overhang.text import Diagnostic, Level, Span
+
+
+class Line(NamedTuple):
+    """One statement of the sheet language, and the line of the file that it comes from.
+
+    ``head`` is the block with its colon, ``inner`` what is said in it: a statement, a line of a banner behind ``| ``,
+    or None where the block is only begun.
+    """
+
+    line: int
+    head: str
+    inner: str | None = None
+
+
+class Unread(NamedTuple):
+    """A line that was not understood, why, and the head of the block that it puts in doubt, if it stands in one."""
+
+    line: int
+    why: str
+    head: str = ""
+
+
+class Source(NamedTuple):
+    """The file that statements come from: name, lines, how one is shown without secrets, and the reader's name."""
+
+    file: str
+    lines: list[str]
+    quote: Callable[[int], str]
+    reader: str
+
+
+def assemble(
+    source: Source,
+    said: Iterable[Line],
+    unread: Iterable[Unread] = (),
+    understood: int = 0,
+    profiles: Mapping[str, Profile] | None = None,
+) -> Sheet:
+    """The device that statements amount to.
+
+    ``unread`` are lines not understood, each with why; a statement that does not parse joins them. ``understood``
+    counts the lines, or values, that were.
+    """
+    wrong = [Unread(*each) for each in unread]
+    reading = Reading([], [], {}, [], [], 0)
+    heads: dict[str, int] = {}
+    for each in said:
+        try:
+            _say(reading, heads, each)
+        except Misread as problem:
+            wrong.append(Unread(each.line, str(problem), each.head))
+    wrong.sort()
+    reading.unread.extend(sorted({each.line for each in wrong}))
+    for each_wrong in wrong:
+        if each_wrong.head in heads:
+            reading.doubts.setdefault(heads[each_wrong.head], each_wrong.line)
+    builder = Builder(source.file, source.quote, quiet=True)
+    builder.say(reading)
+    diagnostics = tuple(_diagnostic(source, each.line, each.why) for each in wrong)
+    return Sheet(
+        builder.device(),
+        diagnostics,
+        source.lines,
+        tuple(reading.unread),
+        understood,
+        source.reader,
+        source.quote,
+        profiles or {},
+    )
+
+
+def _say(reading: Reading, heads: dict[str, int], each: Line) -> None:
+    statements = reading.statements
+    if each.head.startswith("drop "):
+        statements.append(Stated(each.line, -1, parse_line("", each.head)))
+        inner = statements[-1].parsed.inner
+        if inner is not None:
+            statements.append(Stated(each.line, len(statements) - 1, inner))
+        return
+    owner = heads.get(each.head)
+    head = statements[owner].parsed if owner is not None else parse_line("", each.head)
+    inner = None
+    if each.inner is not None and not each.inner.startswith("|"):
+        inner = parse_line(head.statement.opens, each.inner)
+    if owner is None:
+        statements.append(Stated(each.line, -1, head))
+        owner = heads[each.head] = len(statements) - 1
+    if inner is not None:
+        statements.append(Stated(each.line, owner, inner))
+    elif each.inner is not None:
+        reading.texts.append((owner, each.line, each.inner[1:].removeprefix(" ")))
+
+
+def _diagnostic(source: Source, line: int, why: str) -> Diagnostic:
+    text = source.quote(line) if 0 < line <= len(source.lines) else ""
+    column = len(text) - len(text.lstrip()) + 1
+    return Diagnostic(Level.ERROR, Span(source.file, line, column, max(column + 1, len(text.rstrip()) + 1)), why, text)
+
+
+def shown_lines(lines: Sequence[str], secrets: Mapping[int, Sequence[str]]) -> Callable[[int], str]:
+    """A way to show lines with the secrets that were found on them struck out."""
+    from overhang.sheet.lexer import STRUCK
+
+    def quote(line: int) -> str:
+        text = lines[line - 1]
+        for secret in sorted(secrets.get(line, ()), key=len, reverse=True):
+            text = text.replace(secret, STRUCK) if secret else text
+        return text
+
+    return quote
