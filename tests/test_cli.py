@@ -131,12 +131,12 @@ def test_the_audit_as_people_read_it(overhang: Run, write: Write) -> None:
 
 
 SHORT = """\
-2 of 12 devices need work now; who knows nothing gets into north-quay; nobody gets into
+2 of 18 devices need work now; who knows nothing gets into north-quay; nobody gets into
 south-tickets
 
-device         kind, site                 crit high  med  low info  worst
-north-quay     switch, north quay            .    1    .    .    .  never-configured
-south-tickets  switch, south pier            .    1    .    .    .  locked-out
+device         kind, site                  crit high  med  low info  worst
+north-quay     switch, north quay             .    1    .    .    .  never-configured
+south-tickets  switch, south pier             .    1    .    .    .  locked-out
 """
 
 
@@ -149,10 +149,12 @@ def test_the_audit_of_a_folder_is_short_worst_first_and_exact(overhang: Run, wri
     whole = overhang("audit", ".", "--now", "2026-11-23")
     lines = whole.out.splitlines()
     assert any(
-        line.startswith("12 devices audited: 56 findings (5 high, 18 medium, 19 low, 14 info);") for line in lines
+        line.startswith("18 devices audited: 118 findings (11 high, 38 medium, 46 low, 23 info);") for line in lines
     )
+    read = "12 as sheets, 1 as json, 1 as xml, 4 through the dialects brinewick, marram, sandlark, tarnhook"
+    assert f"read: {read}" in whole.out.replace("\n", " ")
     assert (whole.code, whole.err) == (1, "")
-    assert len(lines) < 80
+    assert len(lines) < 100
     assert max(map(len, lines)) <= 100
     clean = overhang("audit", "harbour/harbour-gate.sheet", "--strict")
     assert (clean.code, clean.out.splitlines()[0], clean.err) == (0, "Nothing found", "")
@@ -208,6 +210,7 @@ def test_the_audit_as_json(overhang: Run, write: Write) -> None:
         "unsaid": [],
         "opens": [],
         "remedy": ["passwords:", "    length 15"],
+        "phrased": None,
     }
     assert device["not_understood"] == [
         {
@@ -518,7 +521,7 @@ def test_demo_lays_out_and_never_overwrites_what_it_did_not_write(overhang: Run,
     assert overhang("demo") == (2, "", f"overhang: tidewater/northquay/north-quay.sheet: {message}\n")
     assert changed.read_text() == "mine\n"
     (tmp_path / "file").write_text("")
-    assert overhang("demo", "file") == (2, "", "overhang: file/harbour: cannot be made: Not a directory\n")
+    assert overhang("demo", "file") == (2, "", "overhang: file/gannet: cannot be made: Not a directory\n")
 
 
 def test_the_commands_that_the_demo_shows_can_be_typed(overhang: Run, tmp_path: Path) -> None:

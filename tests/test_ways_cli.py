@@ -229,7 +229,7 @@ def test_junit(overhang: Run, write: Write, tmp_path: Path) -> None:
     ran = overhang("expect", ".", "--format", "junit", "--output", "report.xml")
     assert (ran.code, ran.out, ran.err) == (1, "", "")
     root = ET.fromstring((tmp_path / "report.xml").read_text())
-    assert (root.tag, root.get("tests"), root.get("failures"), root.get("errors")) == ("testsuites", "28", "6", "0")
+    assert (root.tag, root.get("tests"), root.get("failures"), root.get("errors")) == ("testsuites", "37", "10", "0")
     assert [(suite.get("tests"), suite.get("failures")) for suite in root] == [
         ("3", "0"), ("1", "0"), ("12", "3"), ("1", "0"), ("11", "3"),
     ]  # fmt: skip

@@ -39,6 +39,8 @@ class Text:
         self._splitter = _splitter(layout)
         self._plain = not layout.signs and not layout.trailing_comments
         self._comments = layout.comments + layout.trailing_comments
+        self._begins = layout.block_comments[0] if layout.block_comments else ""
+        self._continued = layout.continued
 
     def nodes(self) -> Iterator[Node]:
         """The statements, in order."""
@@ -77,10 +79,31 @@ class Text:
                 before, _, after = line.partition(prompt)
                 line = after.lstrip() if " " not in before.strip() else line
             body = line.lstrip()
-            if body and not (self._comments and body.startswith(self._comments)):
-                self.counted += 1
-                return self.at, line
+            if not body or (self._comments and body.startswith(self._comments)):
+                continue
+            if self._begins and body.startswith(self._begins):
+                self._skip_comment(body)
+                continue
+            self.counted += 1
+            return self.at, self._joined(line) if self._continued and line.endswith(self._continued) else line
         return None
+
+    def _skip_comment(self, body: str) -> None:
+        """Pass over the lines of a comment, up to the one that ends it."""
+        ends = self.layout.block_comments[1]
+        while ends not in body and self.at < len(self.lines):
+            body = self.lines[self.at]
+            self.at += 1
+
+    def _joined(self, line: str) -> str:
+        """A line and those that go on with it."""
+        parts = [line.removesuffix(self._continued)]
+        while line.endswith(self._continued) and self.at < len(self.lines):
+            line = self.lines[self.at].strip()
+            self.at += 1
+            self.counted += 1
+            parts.append(line.removesuffix(self._continued))
+        return " ".join(parts)
 
     def take_text(self, first: str | None, until: str, *, sign: bool) -> list[tuple[int, str]] | None:
         """The free text behind the last line, up to a sign or a line; None where that never comes.
@@ -122,7 +145,7 @@ class Text:
                 continue
             while stack and stack[-1][0] >= indent:
                 stack.pop()
-            yield Node(number, number, stack[-1][1] if stack else -1, self.split(body), body)
+            yield Node(number, self.at, stack[-1][1] if stack else -1, self.split(body), body)
             stack.append((indent, index))
             index += 1
 
@@ -131,7 +154,7 @@ class Text:
             number, line = found
             body = line.strip()
             if body not in self.layout.closers:
-                yield Node(number, number, -1, self.split(body), body)
+                yield Node(number, self.at, -1, self.split(body), body)
 
     def _sections(self) -> Iterator[Node]:
         stack: list[int] = []
@@ -155,10 +178,10 @@ class Text:
             if heading is not None:
                 level, words = heading
                 del stack[level:]
-                yield Node(number, number, stack[-1] if stack else -1, self.split(words), words)
+                yield Node(number, self.at, stack[-1] if stack else -1, self.split(words), words)
                 stack.append(index)
             else:
-                yield Node(number, number, stack[-1] if stack else -1, self.split(body), body)
+                yield Node(number, self.at, stack[-1] if stack else -1, self.split(body), body)
             index += 1
 
     def _braces(self) -> Iterator[Node]:
@@ -168,7 +191,7 @@ class Text:
         first = last = index = 0
         number, counted = 1, 0
         ends = re.compile(_braces_pattern(layout), re.MULTILINE)
-        for found in ends.finditer(self._text):
+        for found in ends.finditer(_without_comments(self._text, layout)):
             kind, text = found.lastgroup, found.group()
             if kind == "newline":
                 number += 1
@@ -202,6 +225,23 @@ class Text:
             yield Node(first, last, stack[-1][0] if stack else -1, words, None)
         for _, line in stack:
             self.problems.append((line, f"this block is never closed with {layout.close}"))
+
+
+def _without_comments(text: str, layout: Layout) -> str:
+    """The text with its block comments blanked, its line feeds kept; one that never ends is none."""
+    if not layout.block_comments:
+        return text
+    begins, ends = layout.block_comments
+    pieces, at = [], 0
+    while (start := text.find(begins, at)) >= 0 and (end := text.find(ends, start + len(begins))) >= 0:
+        line = text.rfind("\n", 0, start) + 1
+        if any(text.count(quote, line, start) % 2 for quote in layout.quotes):
+            end = start + len(begins) - len(ends)  # it stands inside quotes
+            pieces.append(text[at : end + len(ends)])
+        else:
+            pieces += [text[at:start], " ", "\n" * text.count("\n", start, end)]
+        at = end + len(ends)
+    return "".join([*pieces, text[at:]])
 
 
 def _splitter(layout: Layout) -> re.Pattern[str]:

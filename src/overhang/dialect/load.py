@@ -16,6 +16,7 @@ from overhang.dialect.model import (
     Dialect,
     Fact,
     Layout,
+    Memory,
     Part,
     Place,
     Problem,
@@ -37,7 +38,8 @@ _TOP = (
     "name about recognise layout profile never-carries blanked always tables dates blocks translate pass-over sample"
 ).split()
 _LAYOUT = (
-    "form comments trailing-comments take-back say quotes signs open close ends headings closers prompt ignore-case"
+    "form comments trailing-comments block-comments take-back say quotes signs open close ends headings closers "
+    "prompt ignore-case continued"
 ).split()
 _TRANSLATE = "line inside means taken-back with when unless each otherwise text until opener".split()
 
@@ -167,6 +169,7 @@ class _Loader:
             tuple(marks),
             {"profile": self.places.of("", "profile"), "always": self.places.of("", "always")}
             | {"never-carries": self.places.of("", "never-carries")},
+            Memory(),
         )
 
     def layout(self, table: Mapping[str, Any]) -> Layout:
@@ -188,6 +191,12 @@ class _Loader:
         ignore_case = table.get("ignore-case", False)
         if not isinstance(ignore_case, bool):
             self.bad(self.places.of("layout", "ignore-case"), "layout.ignore-case: true or false is expected")
+        blocks = self.texts(table, "block-comments", "layout")
+        if len(blocks) not in (0, 2):
+            self.bad(
+                self.places.of("layout", "block-comments"), "layout.block-comments: what begins one and what ends it"
+            )
+            blocks = ()
         for key in ("open", "close", "ends"):
             if key in table and form != "braces":
                 self.bad(self.places.of("layout", key), f"layout.{key}: only braces have it")
@@ -208,6 +217,8 @@ class _Loader:
             self.texts(table, "closers", "layout"),
             self.word(table, "prompt", "layout"),
             ignore_case is True,
+            self.word(table, "continued", "layout"),
+            blocks,
         )
 
     def types(self, table: Mapping[str, Any], *, fold: bool) -> None:

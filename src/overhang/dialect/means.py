@@ -23,10 +23,14 @@ class BadMeaning(ValueError):
 
 
 class Piece(NamedTuple):
-    """One word of a statement: literal texts and names of holes in turn. ``spread``: all values of a list, as words."""
+    """One word of a statement: literal texts and names of holes in turn. ``spread``: all values of a list, as words.
+
+    ``fixed`` is the word as a statement has it, where it has no holes.
+    """
 
     parts: tuple[tuple[bool, str], ...]
     spread: bool = False
+    fixed: str | None = None
 
     @property
     def holes(self) -> tuple[str, ...]:
@@ -37,25 +41,17 @@ class Piece(NamedTuple):
 class Meaning(NamedTuple):
     """One statement: the head of its block, what is said in the block, or a line of text in it.
 
-    ``each`` is a list of which every value says the statement once.
+    ``each`` is a list of which every value says the statement once; ``secret`` are the holes of stored
+    passwords, ``naming`` those of the head.
     """
 
     head: tuple[Piece, ...]
     inner: tuple[Piece, ...] | None
     text: str | None
-    holes: frozenset[str]
+    holes: tuple[str, ...]
     each: str | None
-
-    @property
-    def secret(self) -> frozenset[str]:
-        """The holes that hold stored passwords."""
-        pieces = self.inner or ()
-        found: set[str] = set()
-        for index, piece in enumerate(pieces):
-            if piece.parts and piece.parts[0] in [(False, each) for each in _SECRET_AFTER]:
-                for later in pieces[index + 1 : index + 3]:
-                    found.update(later.holes)
-        return frozenset(found)
+    secret: frozenset[str]
+    naming: tuple[str, ...]
 
 
 class Filled(NamedTuple):
@@ -109,6 +105,7 @@ def _meaning(head: str, inner: str | None, holes: Mapping[str, Hole]) -> Meaning
     elif inner is not None:
         pieces = _pieces(inner, holes)
     heads = _pieces(head, holes)
+    naming = tuple(name for piece in heads for name in piece.holes)
     names = {name for piece in (*heads, *(pieces or ())) for name in piece.holes}
     names |= {found[1] for found in _HOLE.finditer(text or "")}
     for name in sorted(names - set(holes)):
@@ -118,7 +115,16 @@ def _meaning(head: str, inner: str | None, holes: Mapping[str, Hole]) -> Meaning
     ]
     if len(set(each)) > 1:
         raise BadMeaning("a statement can be said for each value of one list, and here are two")
-    return Meaning(heads, pieces, text, frozenset(names), each[0] if each else None)
+    return Meaning(heads, pieces, text, tuple(sorted(names)), each[0] if each else None, _secret(pieces or ()), naming)
+
+
+def _secret(pieces: Sequence[Piece]) -> frozenset[str]:
+    found: set[str] = set()
+    for index, piece in enumerate(pieces):
+        if piece.fixed in _SECRET_AFTER:
+            for later in pieces[index + 1 : index + 3]:
+                found.update(later.holes)
+    return frozenset(found)
 
 
 def _pieces(text: str, holes: Mapping[str, Hole]) -> tuple[Piece, ...]:
@@ -140,7 +146,8 @@ def _pieces(text: str, holes: Mapping[str, Hole]) -> tuple[Piece, ...]:
         parts += [(False, each.text[at:])] if at < len(each.text) or not parts else []
         if spread and len(parts) > 1:
             raise BadMeaning("a list stands for whole words")
-        pieces.append(Piece(tuple(parts), spread))
+        fixed = word(each.text) if len(parts) == 1 and not parts[0][0] else None
+        pieces.append(Piece(tuple(parts), spread, fixed))
     if words and words[0].text == "drop":
         raise BadMeaning("drop cannot stand here; a line that takes something back begins with the layout's take-back")
     del holes
@@ -168,7 +175,9 @@ def _filled(meaning: Meaning, values: Mapping[str, str], types: Mapping[str, Hol
 def _words(pieces: Sequence[Piece], values: Mapping[str, str], types: Mapping[str, Hole]) -> str:
     words = []
     for piece in pieces:
-        if piece.spread:
+        if piece.fixed is not None:
+            words.append(piece.fixed)
+        elif piece.spread:
             name = piece.parts[0][1]
             plain = types[name].type.verbatim
             words += [each if plain else word(each) for each in values[name].split("\n")]

@@ -1,7 +1,7 @@
 """A dialect: what a file teaches about one maker's language, compiled."""
 
 from collections.abc import Mapping
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from overhang.dialect.means import Meaning
 from overhang.dialect.pattern import Hole, Notation, Pattern
@@ -29,6 +29,8 @@ class Layout(NamedTuple):
     closers: tuple[str, ...] = ()
     prompt: str = ""
     ignore_case: bool = False
+    continued: str = ""
+    block_comments: tuple[str, ...] = ()
 
 
 class Place(NamedTuple):
@@ -118,6 +120,22 @@ class Sample(NamedTuple):
     sheet: str
 
 
+class Memory:
+    """What was found out about lines already; most of a network's lines stand in many of its texts."""
+
+    LIMIT = 50_000
+
+    def __init__(self) -> None:
+        self._held: dict[tuple[object, ...], Any] = {}
+        self.get = self._held.get
+
+    def keep(self, key: tuple[object, ...], value: Any) -> None:
+        """Remember something; what is remembered never grows beyond a limit."""
+        if len(self._held) >= self.LIMIT:
+            self._held.clear()
+        self._held[key] = value
+
+
 class Dialect(NamedTuple):
     """A whole dialect. ``lines`` are those of its file, to quote from."""
 
@@ -138,6 +156,7 @@ class Dialect(NamedTuple):
     files: tuple[str, ...]
     marks: tuple[Pattern, ...]
     places: Mapping[str, int]
+    memory: "Memory"
 
 
 class Problem(NamedTuple):

@@ -70,6 +70,9 @@ class Mismatch(NamedTuple):
     reason: str
 
 
+_WRONG_SIZE = Mismatch(-1, "")
+
+
 class Pattern(NamedTuple):
     """One form of a line, without optional parts. ``open``: further words may follow, which others read."""
 
@@ -79,6 +82,12 @@ class Pattern(NamedTuple):
     fold: bool
     #: the token that takes a number of words that is not fixed, -1 without one
     loose: int
+    #: whether a hole takes the rest of the line as it is written
+    raw: bool
+    #: for each token the word that it is, or None for one with holes; and how many words it takes up at least
+    literals: tuple[str | None, ...]
+    sizes: tuple[int, ...]
+    least: int
 
     @property
     def rank(self) -> tuple[int, ...]:
@@ -102,23 +111,22 @@ class Pattern(NamedTuple):
 
         ``tail`` gives the line from a word on, for a hole that takes all the rest as it is written.
         """
-        size, count = len(words), sum(_size(token) for token in self.tokens)
-        if size < count or (size > count and not self.open and self.loose < 0):
-            return Mismatch(-1, "")
-        spare = size - count if self.loose >= 0 else 0
+        size, count, loose = len(words), self.least, self.loose
+        if size < count or (size > count and not self.open and loose < 0):
+            return _WRONG_SIZE
         values: Values = {}
         at = 0
-        for index, token in enumerate(self.tokens):
-            took = _size(token) + (spare if index == self.loose else 0)
-            literal = token.literal
+        for index, literal in enumerate(self.literals):
             if literal is not None:
-                word = words[at].lower() if self.fold else words[at]
-                if word != literal:
+                word = words[at]
+                if word != literal and not (self.fold and word.lower() == literal):
                     return Mismatch(at, "")
-            else:
-                wrong = _take(token, words[at : at + took], values, _from(tail, at), self)
-                if wrong is not None:
-                    return Mismatch(at, wrong)
+                at += 1
+                continue
+            took = self.sizes[index] + (size - count if index == loose else 0)
+            wrong = _take(self.tokens[index], words[at : at + took], values, _from(tail, at), self)
+            if wrong is not None:
+                return Mismatch(at, wrong)
             at += took
         return values, at
 
@@ -301,7 +309,12 @@ def _compile(text: str, words: list[str], notation: Notation) -> Pattern:
             if isinstance(part, Hole) and part.many and part.name in seen:
                 raise BadPattern(f"the hole {part.name} stands twice")
             seen |= {part.name} if isinstance(part, Hole) else set()
-    return Pattern(text, tuple(tokens), opened, notation.fold, loose[0] if loose else -1)
+    sizes = tuple(_size(token) for token in tokens)
+    raw = any(token.hole is not None and not token.hole.type.words for token in tokens)
+    literals = tuple(token.literal for token in tokens)
+    return Pattern(
+        text, tuple(tokens), opened, notation.fold, loose[0] if loose else -1, raw, literals, sizes, sum(sizes)
+    )
 
 
 def _tokens(word: str, notation: Notation) -> Iterator[Token]:

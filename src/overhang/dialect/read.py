@@ -13,18 +13,17 @@ from overhang.dialect.backwards import phrase
 from overhang.dialect.layout import Node, Text
 from overhang.dialect.means import Filled, Meaning, Piece, fill, parse_filled
 from overhang.dialect.model import NEVER, Block, Candidate, Dialect, Fact, Part, Translation
-from overhang.dialect.pattern import Mismatch, Tail
+from overhang.dialect.pattern import Hole, Mismatch, Tail
 from overhang.sheet.build import Builder
-from overhang.sheet.lexer import STRUCK
+from overhang.sheet.lexer import STRUCK, strike
 from overhang.sheet.load import Sheet
-from overhang.sheet.reader import Misread, Reading, Stated, parse_line
+from overhang.sheet.reader import Misread, Parsed, Reading, Stated, parse_line
 from overhang.sheet.write import word
 from overhang.text import Diagnostic, Level, Span
 
 #: So many statements one line of a text may become; a dialect that makes more of it is not right.
 MOST_STATEMENTS = 4_000
-_MOST_IN_ALL = 2_000_000
-_CACHE_LIMIT = 50_000
+_MOST_IN_ALL = 300_000
 _SHOWN = 2_000
 _OPEN, _PASSED, _UNREAD = range(3)
 Values = Mapping[str, str]
@@ -69,6 +68,15 @@ class Option(NamedTuple):
     left: tuple[str, ...] = ()
 
 
+class Ready(NamedTuple):
+    """A statement filled in and parsed, and as it is shown to people."""
+
+    filled: Filled
+    head: Parsed
+    inner: Parsed | None
+    shown: str
+
+
 class Seen(NamedTuple):
     """A line that something may depend on."""
 
@@ -78,13 +86,14 @@ class Seen(NamedTuple):
 
 
 class Match(NamedTuple):
-    """What fits a line by itself."""
+    """What fits a line by itself. ``exact``: it took text as it is written, which its words do not tell."""
 
     options: tuple[Option, ...]
     head: Option | None
     facts: tuple[tuple[Fact, Values], ...]
     passed: bool
     near: str
+    exact: bool = False
 
 
 def read_dialect_text(dialect: Dialect, text: str, file: str, openers: Openers | None = None) -> Sheet:
@@ -110,7 +119,6 @@ class Run:
         self.index: dict[tuple[int, tuple[str, ...]], dict[tuple[object, ...], list[Seen]]] = {}
         self.waiting: dict[int, tuple[int, tuple[str, ...], tuple[int, ...]]] = {}
         self.used: set[int] = set()
-        self.matches: dict[tuple[str, str], Match] = {}
         self.outer: list[int] = [-1]
         self.known: dict[tuple[object, ...], int] = {}
         self.reading = Reading([], [], {}, [], [], 0)
@@ -234,21 +242,21 @@ class Run:
 
     def match(self, block: str, words: Sequence[str], tail: Tail | None) -> Match:
         """What fits these words in a kind of block."""
-        key = (block, "\0".join(words))
-        found = self.matches.get(key)
+        key = ("match", block, *words)
+        found: Match | None = self.dialect.memory.get(key)
         if found is None:
             found = self._match(block, words, tail)
-            if len(self.matches) >= _CACHE_LIMIT:
-                self.matches.clear()
-            self.matches[key] = found
+            if not found.exact:
+                self.dialect.memory.keep(key, found)
         return found
 
     def _match(self, block: str, words: Sequence[str], tail: Tail | None) -> Match:
         options: list[Option] = []
         facts: list[tuple[Fact, Values]] = []
         head: Option | None = None
-        passed, furthest, near = False, -1, ""
+        passed, furthest, near, exact = False, -1, "", False
         for pattern, target in self.of_first(block, words[0]):
+            exact = exact or pattern.raw
             result = pattern.match(words, tail)
             if isinstance(result, Mismatch):
                 if result.at > furthest and target is not None:
@@ -267,7 +275,7 @@ class Run:
                     options.append(Option(target, values, left))
                 elif furthest < used:
                     furthest, near = used, "no part of the translation fits what follows"
-        return Match(tuple(options), head, tuple(facts), passed, near)
+        return Match(tuple(options), head, tuple(facts), passed, near, exact)
 
     def goes_on(self, option: Option) -> bool:
         """Whether another translation may be looked for behind this one."""
@@ -358,8 +366,8 @@ class Run:
 
     def translated(self, node: Node, outer: Context, options: Sequence[Option], *, taken: bool) -> None:
         whole = tuple(
-            option._replace(values={**outer.values, **option.values} if outer.values else option.values)
-            for option in options
+            Option(target, {**outer.values, **values} if outer.values else values, left)
+            for target, values, left in options
         )
         for option in whole:
             self.hide(node, option)
@@ -419,7 +427,7 @@ class Run:
             values, missing = self.holds(hit, option)
             if values is not None:
                 self.fire(target.place.line)
-                self.say(hit, option._replace(values=values), target)
+                self.say(hit, option if values is option.values else option._replace(values=values), target)
                 return
             why = why or missing
         if why.startswith("not understood: "):
@@ -432,7 +440,7 @@ class Run:
     def holds(self, hit: Hit, option: Option) -> tuple[Values | None, str]:
         """The values with those of the lines that it depends on; or None and why it does not hold."""
         target = option.target
-        if not isinstance(target, Translation):
+        if not isinstance(target, Translation) or not target.conditional:
             return option.values, ""
         values = dict(option.values)
         partners = []
@@ -480,16 +488,17 @@ class Run:
     # -- saying --------------------------------------------------------------------------------------------------------
 
     def say(self, hit: Hit, option: Option, target: Translation) -> None:
-        values = dict(option.values)
-        for name, value in target.otherwise.items():
-            values.setdefault(name, value)
-        if target.text:
-            values[target.text] = "\n".join(text for _, text in hit.text)
+        values = option.values
+        if target.otherwise or target.text:
+            values = {**target.otherwise, **values}
+            if target.text:
+                values[target.text] = "\n".join(text for _, text in hit.text)
+            option = option._replace(values=values)
         if hit.taken and target.taken_back is None:
-            self.take_back(hit, option._replace(values=values), target.meanings)
+            self.take_back(hit, option, target.meanings)
             return
         meanings = target.meanings if not hit.taken else target.taken_back or ()
-        said = self.emit(hit, option._replace(values=values), meanings)
+        said = self.emit(hit, option, meanings)
         if target.parts and option.left and said is not None:
             for part, found in _parts(target, option.left) or ():
                 said += self.emit(hit, Option(part_target(target, part), {**values, **found}), part.meanings) or []
@@ -506,87 +515,96 @@ class Run:
         """Say statements; what was said, or None where one was wrong, which then is told."""
         said: list[str] = []
         for meaning in meanings:
-            for filled in self.fillings(meaning, option):
-                self.total += 1
-                if len(said) >= MOST_STATEMENTS or self.total > _MOST_IN_ALL:
-                    why = f"the dialect makes more than {MOST_STATEMENTS:,} statements of it"
-                    self.wrong(hit.node.line, why, hit.instance, hit.node.words, hit.node)
-                    return None
-                try:
-                    self.state(hit, option, meaning, filled)
-                except Misread as wrong:
-                    place = option.target.place
-                    why = f"{wrong}; see {place.label}, line {place.line} of {self.dialect.file}"
-                    self.wrong(hit.node.line, why, hit.instance, hit.node.words, hit.node)
-                    return None
-                said.append(_shown(filled, meaning))
+            try:
+                for each in self.ready(meaning, option):
+                    self.total += 1
+                    if len(said) >= MOST_STATEMENTS or self.total > _MOST_IN_ALL:
+                        raise Misread(f"the dialect makes more than {MOST_STATEMENTS:,} statements of it", 1, 1)
+                    self.state(hit, option, meaning, each)
+                    said.append(each.shown)
+            except Misread as wrong:
+                place = option.target.place
+                why = f"{wrong}; see {place.label}, line {place.line} of {self.dialect.file}"
+                self.wrong(hit.node.line, why, hit.instance, hit.node.words, hit.node)
+                return None
         if said:
             earlier = self.became.get(hit.node.line)
             before = earlier.statements if earlier is not None and earlier.how == "said" else ()
             self.became[hit.node.line] = Became("said", (*before, *said))
         return said
 
-    def fillings(self, meaning: Meaning, option: Option) -> Iterator[Filled]:
-        """The statements of a meaning, with secrets that are blanked or can be opened put in their place."""
+    def ready(self, meaning: Meaning, option: Option) -> Sequence[Ready]:
+        """The statements of a meaning, parsed; with secrets that are blanked or can be opened put in their place."""
         values, target = option.values, option.target
-        secret = meaning.secret
-        if secret and any(values.get(name) in self.dialect.blanked for name in secret):
-            meaning = _withheld(meaning)
-        elif secret and isinstance(target, Translation) and target.opener in self.openers:
-            from overhang.secrets import mask
+        if meaning.secret:
+            secret = [name for name in meaning.secret if name in values]
+            if any(values[name] in self.dialect.blanked for name in secret):
+                return _parsed(_withheld(meaning), values, target.holes)
+            if isinstance(target, Translation) and target.opener in self.openers:
+                opened = self.opened(values, secret, target.opener)
+                if opened is not None:
+                    return _parsed(_masked(meaning), opened, target.holes)
+        memory = self.dialect.memory
+        key = ("say", id(meaning), *map(values.get, meaning.holes))
+        found: Sequence[Ready] | None = memory.get(key)
+        if found is None:
+            found = _parsed(meaning, values, target.holes)
+            memory.keep(key, found)
+        return found
 
-            for name in secret & set(values):
-                try:
-                    values = {**values, name: mask(self.openers[target.opener](values[name]))}
-                except ValueError:
-                    break
-            else:
-                meaning = _masked(meaning)
-        yield from fill(meaning, values, option.target.holes)
+    def opened(self, values: Values, secret: Sequence[str], opener: str) -> Values | None:
+        """The values with secrets in our own masking, opened by what a package brings; None where it cannot."""
+        from overhang.secrets import mask
 
-    def state(self, hit: Hit, option: Option, meaning: Meaning, filled: Filled) -> None:
-        head, inner = parse_filled(filled)
-        line = hit.node.line
-        owner = self.heads.get(filled.head)
+        try:
+            return {**values, **{name: mask(self.openers[opener](values[name])) for name in secret}}
+        except ValueError:
+            return None
+
+    def state(self, hit: Hit, option: Option, meaning: Meaning, each: Ready) -> None:
+        line, head = hit.node.line, each.filled.head
+        owner = self.heads.get(head)
         statements = self.reading.statements
         if owner is None:
-            statements.append(Stated(line, -1, head))
-            owner = self.heads[filled.head] = len(statements) - 1
+            statements.append(Stated(line, -1, each.head))
+            owner = self.heads[head] = len(statements) - 1
+            self.said[head] = set()
         self.remember(hit, option, meaning, owner)
-        self.said.setdefault(filled.head, set())
-        if inner is not None:
-            statements.append(Stated(line, owner, inner))
-            self.said[filled.head].add(inner.statement.slot)
-        elif filled.text is not None:
-            own = {text for name, text in option.values.items() if meaning.text == f"{{{name}}}"}
-            numbered = hit.text if hit.text and own else [(line, text) for text in filled.text.split("\n")]
+        if each.inner is not None:
+            statements.append(Stated(line, owner, each.inner))
+            self.said[head].add(each.inner.statement.slot)
+        elif each.filled.text is not None:
+            own = hit.text and any(meaning.text == f"{{{name}}}" for name in option.values)
+            numbered = hit.text if own else [(line, text) for text in each.filled.text.split("\n")]
             self.reading.texts.extend((owner, number, text) for number, text in numbered)
 
     def take_back(self, hit: Hit, option: Option, meanings: Sequence[Meaning]) -> None:
         """Drop what was said before; where nothing was, nobody can tell what taking it back means."""
         dropped: list[str] = []
         for meaning in meanings:
-            for filled in self.fillings(meaning, option):
-                try:
-                    head, inner = parse_filled(filled)
-                except Misread as wrong:
-                    self.wrong(hit.node.line, str(wrong), hit.instance, hit.node.words, hit.node)
-                    return
-                slots = self.said.get(filled.head)
-                if slots is None or (inner is not None and inner.statement.slot not in slots):
-                    why = "it takes back what was not said before; a translation can tell by taken-back what that means"
-                    self.wrong(hit.node.line, why, hit.instance, hit.node.words, hit.node)
-                    return
-                statements = self.reading.statements
-                if inner is None:
-                    statements.append(Stated(hit.node.line, -1, head._replace(drop=True)))
-                    del self.heads[filled.head], self.said[filled.head]
-                else:
-                    back = inner._replace(drop=True)
-                    statements.append(Stated(hit.node.line, -1, head._replace(inner=back)))
-                    statements.append(Stated(hit.node.line, len(statements) - 1, back))
-                dropped.append("drop " + _shown(filled, meaning))
+            try:
+                for each in self.ready(meaning, option):
+                    self.drop(hit, each)
+                    dropped.append(f"drop {each.shown}")
+            except Misread as wrong:
+                self.wrong(hit.node.line, str(wrong), hit.instance, hit.node.words, hit.node)
+                return
         self.became[hit.node.line] = Became("said", tuple(dropped))
+
+    def drop(self, hit: Hit, each: Ready) -> None:
+        """Take one statement back. Raises Misread where it was not said."""
+        head, line, statements = each.filled.head, hit.node.line, self.reading.statements
+        slots = self.said.get(head)
+        if slots is None or (each.inner is not None and each.inner.statement.slot not in slots):
+            why = "it takes back what was not said before; a translation can tell by taken-back what that means"
+            raise Misread(why, 1, 1)
+        if each.inner is None:
+            statements.append(Stated(line, -1, each.head._replace(drop=True)))
+            del self.heads[head], self.said[head]
+        else:
+            back = each.inner._replace(drop=True)
+            statements.append(Stated(line, -1, each.head._replace(inner=back)))
+            statements.append(Stated(line, len(statements) - 1, back))
 
     # -- what was not understood ---------------------------------------------------------------------------------------
 
@@ -594,8 +612,7 @@ class Run:
         """So that a line which is not understood can put in doubt what it may be about."""
         if hit.instance:
             self.by_instance.setdefault(hit.instance, set()).add(owner)
-        names = {name for piece in meaning.head for name in piece.holes}
-        values = frozenset(option.values[name] for name in names if option.values.get(name))
+        values = frozenset([option.values[name] for name in meaning.naming if option.values.get(name)])
         if values:
             of = self.by_value.setdefault(min(values), [])
             if not of or of[-1] != (owner, values):
@@ -690,18 +707,24 @@ def part_target(target: Translation, part: Part) -> Translation:
     return target._replace(holes=part.holes)
 
 
+def _parsed(meaning: Meaning, values: Values, holes: Mapping[str, Hole]) -> Sequence[Ready]:
+    """The statements of a meaning. Raises Misread."""
+    found = []
+    for filled in fill(meaning, values, holes):
+        head, inner = parse_filled(filled)
+        found.append(Ready(filled, head, inner, _shown(filled, meaning)))
+        if len(found) > MOST_STATEMENTS:
+            break
+    return tuple(found)
+
+
 def _shown(filled: Filled, meaning: Meaning) -> str:
     """A statement for people, without its secret."""
     if filled.text is not None:
         return f"{filled.head} | {filled.text.partition(chr(10))[0]}"
     if filled.inner is None:
         return filled.head
-    inner = filled.inner
-    if meaning.secret:
-        from overhang.sheet.lexer import strike
-
-        inner = strike(inner).text
-    return f"{filled.head} {inner}"
+    return f"{filled.head} {strike(filled.inner).text if meaning.secret else filled.inner}"
 
 
 def _withheld(meaning: Meaning) -> Meaning:

@@ -41,8 +41,8 @@ def detect_layout(texts: Sequence[str]) -> Layout:
         ]
         return Layout("indented", comments, closers=tuple(closers[:2]))
     verbs = Counter(line.split()[0] for line in bare).most_common(3)
-    if verbs and sum(number for _, number in verbs[:2]) * 10 >= count * 9 and verbs[0][1] > 3 and len(verbs) < 3:
-        take_back = verbs[1][0] if len(verbs) > 1 else ""
+    if verbs and sum(number for _, number in verbs[:2]) * 20 >= count * 19 and verbs[0][1] > 3:
+        take_back = verbs[1][0] if len(verbs) > 1 and not verbs[1][0].istitle() else ""
         return Layout("flat", comments, say=verbs[0][0], take_back=take_back)
     return Layout("flat", comments)
 

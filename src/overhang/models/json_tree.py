@@ -120,5 +120,6 @@ class _Reader:
         elif kind == "number":
             node.text = text
         else:
-            raise BadData("not JSON: a value is expected", self.line)
+            what = "a list in a list is no instance data" if text == "[" else "not JSON: a value is expected"
+            raise BadData(what, self.line)
         parent.children.append(node)

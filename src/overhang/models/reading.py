@@ -110,14 +110,17 @@ class _Reader:
             Wrong(node.line, f"{node.module + ':' if node.module else ''}{node.name} is not read here")
             for node in root.unseen()
         ]
-        return Model(said, wrong, self.secrets, root.leaves(), self.standard)
+        understood = root.leaves()
+        for node in root.unread_texts():
+            self.hide(node)
+        return Model(said, wrong, self.secrets, understood, self.standard)
 
     def say(self, line: int, head: str, inner: str | None = None) -> None:
         self.said.append(Found(line, head, inner))
 
     def hide(self, node: Node | None) -> None:
         """The text of a node is a secret."""
-        if node is not None and node.text:
+        if node is not None and node.text and node.text not in ("true", "false"):
             self.secrets.setdefault(node.line, []).append(node.text)
 
     # -- ietf-system ---------------------------------------------------------------------------------------------------
@@ -173,7 +176,7 @@ class _Reader:
             each.one("authentication-type")
             udp = each.one("udp")
             if udp is not None:
-                self.server(head, each.line, udp, udp.value("authentication-port"))
+                self.server(head, udp, udp.value("authentication-port"))
         options = servers.one("options")
         if options is not None:
             for name, text in (("timeout", "timeout {}s"), ("attempts", "tries {}")):
@@ -196,15 +199,16 @@ class _Reader:
             if kinds is not None and "authentication" not in kinds.split():
                 each.pass_over()
                 continue
-            self.server(head, each.line, each, each.value("port"))
+            self.server(head, each, each.value("port"))
             if timeout is not None and (timeout.text or "").isdigit():
                 longest = max(longest, int(timeout.text or "0"))
                 self.say(timeout.line, head, f"timeout {longest}s")
 
-    def server(self, head: str, line: int, node: Node, port: str | None) -> None:
-        shared = node.one("shared-secret")
+    def server(self, head: str, node: Node, port: str | None) -> None:
+        shared, address = node.one("shared-secret"), node.one("address")
         self.hide(shared)
-        text = f"server {word(node.value('address') or '')}" + (f" port {word(port)}" if port is not None else "")
+        line = (shared or address or node).line
+        text = f"server {word((address and address.text) or '')}" + (f" port {word(port)}" if port is not None else "")
         self.say(
             line, head, text + (f" shared-secret readable {word(shared.text or '')}" if shared is not None else "")
         )

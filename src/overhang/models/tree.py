@@ -18,12 +18,12 @@ class BadData(Exception):
 class Node:
     """One node: its name, the module that it is of, its line, and its text (None for one that holds others)."""
 
-    __slots__ = ("children", "line", "module", "name", "seen", "text")
+    __slots__ = ("children", "line", "module", "name", "passed", "seen", "text")
 
     def __init__(self, name: str, module: str, line: int, text: str | None = None) -> None:
         self.name, self.module, self.line, self.text = name, module, line, text
         self.children: list[Node] = []
-        self.seen = False
+        self.seen = self.passed = False
 
     def one(self, name: str, module: str | None = None) -> "Node | None":
         """The child of a name, the first where there are several; it then counts as read."""
@@ -46,7 +46,7 @@ class Node:
         stack = [self]
         while stack:
             node = stack.pop()
-            node.seen = True
+            node.seen = node.passed = True
             stack += node.children
 
     def unseen(self) -> "Iterator[Node]":
@@ -59,6 +59,17 @@ class Node:
                     stack.append(child)
                 else:
                     yield child
+
+    def unread_texts(self) -> "Iterator[Node]":
+        """The leaves below that were passed over or that nobody read: any of them may be a secret."""
+        stack = [self]
+        while stack:
+            node = stack.pop()
+            if node.text and (node.passed or not node.seen):
+                yield node
+            for child in node.children:
+                child.seen = child.seen and (node.seen or node is self)
+                stack.append(child)
 
     def leaves(self) -> int:
         """How many leaves below were read."""

@@ -198,7 +198,14 @@ class _Writer:
             verb = "accept" if verb == "allow" else "drop"
             entry["actions"] = {"forwarding": f"ietf-access-control-list:{verb}"}
             entries.append(entry)
-        self.lists.append({"name": name, **({"aces": {"ace": entries}} if entries else {})})
+        families = {":" in prefix for _, prefix in lines if prefix != "any"}
+        found: Data = {"name": name}
+        if families:  # the standard asks for it wherever an entry speaks of an address
+            kind = "mixed-eth-ipv4-ipv6" if len(families) > 1 else "ipv6" if True in families else "ipv4"
+            found["type"] = f"ietf-access-control-list:{kind}-acl-type"
+        if entries:
+            found["aces"] = {"ace": entries}
+        self.lists.append(found)
 
     def address(self, head: Words, lines: list[Words]) -> None:
         found: Data = {"position": len(self.access.get("address", [])) + 1}

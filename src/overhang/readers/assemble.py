@@ -1,13 +1,18 @@
 """Making a device from statements that a reader found, in whatever layout it found them."""
 
+import json
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-from overhang.profiles import Profile
+from overhang.profiles import KEYS, UNKNOWN, Profile
 from overhang.sheet import Sheet
 from overhang.sheet.build import Builder
 from overhang.sheet.reader import Misread, Reading, Stated, parse_line
 from overhang.text import Diagnostic, Level, Span
+
+#: For a source that leaves much unsaid of which nobody knows what it means.
+UNSTATED = Profile("unstated", "what is left unsaid is not known", dict.fromkeys(KEYS, UNKNOWN))
 
 
 class Line(NamedTuple):
@@ -109,12 +114,15 @@ def _diagnostic(source: Source, line: int, why: str) -> Diagnostic:
 
 def shown_lines(lines: Sequence[str], secrets: Mapping[int, Sequence[str]]) -> Callable[[int], str]:
     """A way to show lines with the secrets that were found on them struck out."""
+    from xml.sax.saxutils import escape
+
     from overhang.sheet.lexer import STRUCK
 
     def quote(line: int) -> str:
         text = lines[line - 1]
         for secret in sorted(secrets.get(line, ()), key=len, reverse=True):
-            text = text.replace(secret, STRUCK) if secret else text
+            for form in {secret, json.dumps(secret)[1:-1], escape(secret)}:
+                text = re.sub(rf"(?<!\w){re.escape(form)}(?!\w)", STRUCK, text) if form else text
         return text
 
     return quote

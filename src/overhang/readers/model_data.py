@@ -2,14 +2,9 @@
 
 from overhang.models.reading import read_model
 from overhang.models.tree import BadData, Node
-from overhang.profiles import KEYS, UNKNOWN, Profile
-from overhang.readers.assemble import Line, Source, Unread, assemble, shown_lines
+from overhang.readers.assemble import UNSTATED, Line, Source, Unread, assemble, shown_lines
 from overhang.sheet import Sheet, Unreadable
 
-#: What standard modules alone leave unsaid, which nobody knows.
-UNSTATED = Profile(
-    "unstated", "data of standard modules alone: what they leave unsaid is not known", dict.fromkeys(KEYS, UNKNOWN)
-)
 MODULES = (b"ietf-system", b"ietf-access-control-list", b"overhang-access")
 HEAD = 65_536
 

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from overhang.login import Result, setting_of
 from overhang.profiles import KEYS
 from overhang.project import Project
+from overhang.readers.assemble import UNSTATED
 from overhang.rules import Case, audit
 from overhang.rules.case import Spot
 from overhang.rules.model import Finding, Severity
@@ -289,6 +290,8 @@ def _not_examined(case: Case, sheet: Sheet) -> Iterator[NotExamined]:
         yield NotExamined(count, "not understood")
     if setting.profile_name is None:
         yield NotExamined("whatever the sheet leaves unsaid", "no profile of this name is known")
+    if setting.profile_name == UNSTATED.name:
+        yield NotExamined("whatever the data leaves unsaid", "its modules do not say it, and no profile is named in it")
     if not case.ways.complete:
         yield NotExamined("some ways in", "too much is in doubt to follow all of it")
     unsure = sum(not way.sure for way in case.ways.ways)
