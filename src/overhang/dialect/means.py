@@ -5,14 +5,14 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.pattern import Hole
-from overhang.dialect.types import HoleType
+from overhang.dialect.types import UNITS, HoleType, seconds_of
 from overhang.sheet.lexer import BadWord, split_words
 from overhang.sheet.reader import Misread, Parsed, parse_line
 from overhang.sheet.write import word
 
 _HOLE = re.compile(r"\{([A-Za-z_][A-Za-z0-9_-]*)(\.\.\.)?\}")
 #: After these words comes a password form, and then a text that nobody is to see.
-_SECRET_AFTER = ("password", "shared-secret", "community")
+SECRET_AFTER = ("password", "shared-secret", "community")
 
 
 Values = dict[str, str] | None
@@ -121,7 +121,7 @@ def _meaning(head: str, inner: str | None, holes: Mapping[str, Hole]) -> Meaning
 def _secret(pieces: Sequence[Piece]) -> frozenset[str]:
     found: set[str] = set()
     for index, piece in enumerate(pieces):
-        if piece.fixed in _SECRET_AFTER:
+        if piece.fixed in SECRET_AFTER:
             for later in pieces[index + 1 : index + 3]:
                 found.update(later.holes)
     return frozenset(found)
@@ -237,7 +237,7 @@ def _fits(pieces: Sequence[Piece], words: list[str], holes: Mapping[str, Hole], 
                 return False
             at += len(taken)
             continue
-        if not _word_fits(piece, words[at], values):
+        if not _word_fits(piece, words[at], holes, values):
             return False
         at += 1
     return at == len(words)
@@ -253,12 +253,28 @@ def _verbatim(kind: HoleType, words: list[str]) -> list[str]:
     return []
 
 
-def _word_fits(piece: Piece, text: str, values: dict[str, str]) -> bool:
+def _word_fits(piece: Piece, text: str, holes: Mapping[str, Hole], values: dict[str, str]) -> bool:
+    units = [holes[name].type.name for name in piece.holes]
+    if len(units) > 1 and len(units) == len(piece.parts) and all(unit in UNITS for unit in units):
+        return _units_fit(piece, text, units, values)
     pattern = "".join("(.+?)" if hole else re.escape(each) for hole, each in piece.parts)
     found = re.fullmatch(pattern, text) or (re.fullmatch(pattern, f"{text}-{text}") if text.isdigit() else None)
     if found is None:
         return False
     return all(_bind(values, name, value) for name, value in zip(piece.holes, found.groups(), strict=True))
+
+
+def _units_fit(piece: Piece, text: str, units: Sequence[str], values: dict[str, str]) -> bool:
+    """A duration of several units: each takes what the greater ones leave."""
+    left = seconds_of(text)
+    if not left:
+        return False
+    for name, unit in zip(piece.holes, units, strict=True):
+        letter, size = UNITS[unit]
+        if not _bind(values, name, f"{left // size}{letter}"):
+            return False
+        left %= size
+    return left == 0
 
 
 def _bind(values: dict[str, str], name: str, value: str) -> bool:

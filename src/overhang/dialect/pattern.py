@@ -292,6 +292,8 @@ def _compile(text: str, words: list[str], notation: Notation) -> Pattern:
     if opened:
         words = words[:-1]
     tokens = [token for word in words for token in _tokens(word, notation)]
+    if not tokens:
+        raise BadPattern("the line is empty")
     loose = [
         index
         for index, token in enumerate(tokens)

@@ -11,9 +11,10 @@ from typing import NamedTuple
 
 from overhang.dialect.backwards import phrase
 from overhang.dialect.layout import Node, Text
-from overhang.dialect.means import Filled, Meaning, Piece, fill, parse_filled
+from overhang.dialect.means import SECRET_AFTER, Filled, Meaning, Piece, fill, parse_filled
 from overhang.dialect.model import NEVER, Block, Candidate, Dialect, Fact, Part, Translation
 from overhang.dialect.pattern import Hole, Mismatch, Tail
+from overhang.secrets import Form, mask
 from overhang.sheet.build import Builder
 from overhang.sheet.lexer import STRUCK, strike
 from overhang.sheet.load import Sheet
@@ -541,9 +542,11 @@ class Run:
             if any(values[name] in self.dialect.blanked for name in secret):
                 return _parsed(_withheld(meaning), values, target.holes)
             if isinstance(target, Translation) and target.opener in self.openers:
-                opened = self.opened(values, secret, target.opener)
-                if opened is not None:
-                    return _parsed(_masked(meaning), opened, target.holes)
+                form = _form_at(meaning)
+                if form is not None and (form.fixed or values.get(form.holes[0])) == Form.MASKED_ELSEWHERE.value:
+                    opened = self.opened(values, secret, target.opener)
+                    if opened is not None:
+                        return _parsed(_masked(meaning, form), opened, target.holes)
         memory = self.dialect.memory
         key = ("say", id(meaning), *map(values.get, meaning.holes))
         found: Sequence[Ready] | None = memory.get(key)
@@ -554,8 +557,6 @@ class Run:
 
     def opened(self, values: Values, secret: Sequence[str], opener: str) -> Values | None:
         """The values with secrets in our own masking, opened by what a package brings; None where it cannot."""
-        from overhang.secrets import mask
-
         try:
             return {**values, **{name: mask(self.openers[opener](values[name])) for name in secret}}
         except ValueError:
@@ -727,18 +728,25 @@ def _shown(filled: Filled, meaning: Meaning) -> str:
     return f"{filled.head} {strike(filled.inner).text if meaning.secret else filled.inner}"
 
 
+def _form_at(meaning: Meaning) -> Piece | None:
+    """The word of a statement that tells the form of its password; None where it has none, or is several in one."""
+    pieces = meaning.inner or ()
+    for index, piece in enumerate(pieces[:-1]):
+        if piece.fixed in SECRET_AFTER and len(pieces[index + 1].parts) == 1:
+            return pieces[index + 1]
+    return None
+
+
 def _withheld(meaning: Meaning) -> Meaning:
     """The same statement with ``withheld`` for its password."""
     pieces = meaning.inner or ()
-    words = ("password", "shared-secret", "community")
-    at = next(index for index, piece in enumerate(pieces) if piece.parts[0][1] in words)
-    return meaning._replace(inner=(*pieces[: at + 1], Piece(((False, "withheld"),)), *pieces[at + 3 :]))
+    at = next(index for index, piece in enumerate(pieces) if piece.fixed in SECRET_AFTER)
+    withheld = Form.WITHHELD.value
+    return meaning._replace(inner=(*pieces[: at + 1], Piece(((False, withheld),), False, withheld), *pieces[at + 3 :]))
 
 
-def _masked(meaning: Meaning) -> Meaning:
+def _masked(meaning: Meaning, form: Piece) -> Meaning:
     """The same statement with its password in our own masking."""
-    pieces = tuple(
-        Piece(((False, "masked"),)) if piece.parts == ((False, "masked-elsewhere"),) else piece
-        for piece in meaning.inner or ()
-    )
-    return meaning._replace(inner=pieces)
+    masked = Form.MASKED.value
+    inner = tuple(Piece(((False, masked),), False, masked) if piece is form else piece for piece in meaning.inner or ())
+    return meaning._replace(inner=inner)

@@ -34,7 +34,8 @@ class HoleType(NamedTuple):
     verbatim: bool = False
 
 
-_UNITS = {"seconds": ("s", 1), "minutes": ("m", 60), "hours": ("h", 3600), "days": ("d", 86400)}
+#: The units of durations: the letter that a sheet has for each, and its seconds.
+UNITS = {"seconds": ("s", 1), "minutes": ("m", 60), "hours": ("h", 3600), "days": ("d", 86400)}
 _PARTS = re.compile(r"(?:(\d+)d)?(?:(\d+)h)?(?:(\d+)m)?(?:(\d+)s)?")
 _RANGE = re.compile(r"(\d{1,9})(?:-|\.\.|:|~|/)(\d{1,9})")
 
@@ -119,11 +120,11 @@ def seconds_of(text: str) -> int | None:
 
 
 def _unit(name: str) -> HoleType:
-    letter, size = _UNITS[name]
+    letter, size = UNITS[name]
 
     def write(text: str) -> str | None:
         seconds = seconds_of(text)
-        return str(seconds // size) if seconds and seconds % size == 0 else None
+        return str(seconds // size) if seconds is not None and seconds % size == 0 else None
 
     return HoleType(name, f"a number of {name}", lambda text: _number(text) + letter, write, ("10",))
 
@@ -177,7 +178,7 @@ TYPES: dict[str, HoleType] = {
             lambda text: _mask_of(text, wild=True),
             ("0.0.0.255",),
         ),
-        *(_unit(name) for name in _UNITS),
+        *(_unit(name) for name in UNITS),
         HoleType("clock", "a time like `00:10:00` or `10:00`", _clock, _write_clock, ("00:10:00",)),
         HoleType("duration", "a duration as a sheet says it: `2m30s`, `never`", _duration, _same, ("10m",)),
         HoleType("date", "a date like `2031-05-17`", _date, _same, ("2031-05-17",)),

@@ -114,7 +114,7 @@ def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
     if not audit.findings:
         yield [("  nothing found", "good")]
     for finding in audit.findings:
-        yield from _finding(finding, width)
+        yield from _finding(finding, audit.file, width)
     for waived in audit.waived:
         text = f"waived until {waived.until}: {waived.finding.rule}, {waived.finding.severity.word}: {waived.reason}"
         for piece in wrap(text, width - 4):
@@ -123,7 +123,7 @@ def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
     yield []
 
 
-def _finding(finding: Shown, width: int) -> Iterator[Line]:
+def _finding(finding: Shown, file: str, width: int) -> Iterator[Line]:
     word = finding.severity.word
     bar = [(" " * (_INDENT + 5), ""), ("│ ", "dim")]
     room = width - _INDENT - 7
@@ -131,6 +131,10 @@ def _finding(finding: Shown, width: int) -> Iterator[Line]:
     for line in wrap(finding.message, width - _INDENT):
         yield [(" " * _INDENT, ""), (line, "")]
     for quoted in finding.lines[:_MOST_LINES]:
+        if quoted.file != file:  # something that a dialect says of all its devices
+            name = quoted.file.replace("\\", "/").rsplit("/", 1)[-1]
+            yield [*bar, (cut(f"{name}, line {quoted.line}: {quoted.text}", room), "dim")]
+            continue
         yield [(f"{quoted.line:>{_INDENT + 4}} ", "dim"), ("│ ", "dim"), (cut(quoted.text, room), "code")]
     if len(finding.lines) > _MOST_LINES:
         text = f"and {len(finding.lines) - _MOST_LINES:,} more lines; --format json lists all"
