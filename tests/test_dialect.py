@@ -11,7 +11,8 @@ from overhang.demo import demo_files
 from overhang.dialect import BadDialect, Dialect, read_dialect, read_dialect_text
 from overhang.dialect.backwards import phrase
 from overhang.dialect.pattern import BadPattern, Mismatch, Notation, compile_patterns
-from overhang.dialect.read import MOST_STATEMENTS, Run
+from overhang.dialect.read import Run
+from overhang.dialect.ready import MOST_STATEMENTS
 from overhang.dialect.shapes import TRADE, shape_of
 from overhang.dialect.start import detect_layout, start_dialect
 from overhang.dialect.trial import check_samples, try_dialect

@@ -137,10 +137,10 @@ class Broken:
     def __init__(self, error: Exception | None) -> None:
         self.error = error
 
-    def recognises(self, data: bytes, file: str) -> bool:
+    def recognises(self, *_: object) -> bool:
         raise ValueError("secret")
 
-    def read(self, data: bytes, file: str) -> Any:
+    def read(self, *_: object) -> Any:
         if self.error is not None:
             raise self.error
         return "no sheet"
@@ -229,7 +229,7 @@ TRIED = """\
 80 % of quay.lan understood through lantern: 1 of 5 lines not
 = 3 said   . 1 say nothing alone   - 0 passed over   ? 1 not understood
 
-     1 . lantern 3
+     1 . lantern ***
      2 = name quay-7                               device quay-7:
      3 = wire on                                   telnet: on
      4 = word ***                                  elevation 15: password readable ***

@@ -115,15 +115,17 @@ def _meaning(head: str, inner: str | None, holes: Mapping[str, Hole]) -> Meaning
     ]
     if len(set(each)) > 1:
         raise BadMeaning("a statement can be said for each value of one list, and here are two")
-    return Meaning(heads, pieces, text, tuple(sorted(names)), each[0] if each else None, _secret(pieces or ()), naming)
+    return Meaning(
+        heads, pieces, text, tuple(sorted(names)), each[0] if each else None, _secret(pieces or (), holes), naming
+    )
 
 
-def _secret(pieces: Sequence[Piece]) -> frozenset[str]:
+def _secret(pieces: Sequence[Piece], holes: Mapping[str, Hole]) -> frozenset[str]:
     found: set[str] = set()
     for index, piece in enumerate(pieces):
         if piece.fixed in SECRET_AFTER:
             for later in pieces[index + 1 : index + 3]:
-                found.update(later.holes)
+                found.update(name for name in later.holes if not holes[name].type.verbatim)
     return frozenset(found)
 
 

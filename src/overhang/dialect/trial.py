@@ -4,7 +4,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from overhang.dialect.model import Dialect, Problem, Sample
-from overhang.dialect.read import Became, Openers, Run, read_dialect_text
+from overhang.dialect.read import Became, Run, read_dialect_text
+from overhang.dialect.ready import Openers
 from overhang.dialect.shapes import Shape, shapes_of
 from overhang.sheet import read_sheet
 from overhang.sheet.write import write_sheet

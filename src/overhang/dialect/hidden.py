@@ -1,0 +1,60 @@
+"""What is shown of a text: its lines without their secrets, and no more than is safe of those that were not read."""
+
+import re
+from collections.abc import Iterable
+
+from overhang.dialect.layout import Node
+from overhang.sheet.lexer import STRUCK
+
+
+class Curtain:
+    """What is not to be shown of the lines of one text. ``verbs`` are words that may begin any line."""
+
+    def __init__(self, lines: list[str], verbs: tuple[str, ...]) -> None:
+        self._lines = lines
+        self._verbs = verbs
+        self._secrets: dict[int, list[str]] = {}
+        self._keep: dict[int, int] = {}
+
+    def hide(self, node: Node | int, secrets: Iterable[str]) -> None:
+        """Texts on the lines of a statement, or on one line, that are secrets."""
+        first, last = (node, node) if isinstance(node, int) else (node.line, node.last)
+        for line in range(first, last + 1):
+            self._secrets.setdefault(line, []).extend(secrets)
+
+    def guard(self, first: int, last: int, keep: int) -> None:
+        """Lines that were not read: of each only so many first words may be shown."""
+        for line in range(first, last + 1):
+            self._keep[line] = keep
+
+    def quote(self, line: int, *, unread: bool) -> str:
+        """A line as it may be shown."""
+        raw = self._lines[line - 1]
+        if unread:
+            return guarded(raw, 2 if raw.split(None, 1)[:1] in [[verb] for verb in self._verbs] else 1)
+        if line in self._keep:
+            return guarded(raw, self._keep[line])
+        for secret in sorted(self._secrets.get(line, ()), key=len, reverse=True):
+            raw = _struck(raw, secret)
+        return raw
+
+
+def guarded(raw: str, keep: int) -> str:
+    """A line that was not read, its indentation and first words kept: any of the others may be a secret."""
+    body = raw.lstrip()
+    words = body.split(None, keep)
+    shown = []
+    for each in words[:keep]:
+        if not all(sign.isalpha() or sign in "-_.:{}[]()" for sign in each) or len(each) > 30:
+            break
+        shown.append(each)
+    more = len(words) > len(shown)
+    return raw[: len(raw) - len(body)] + " ".join([*shown, *([STRUCK] if more else [])])
+
+
+def _struck(raw: str, secret: str) -> str:
+    for form in {secret, secret.replace("\\", "\\\\").replace('"', '\\"')}:
+        for each in filter(None, form.split("\n")):
+            whole = re.sub(rf"(?<!\w){re.escape(each)}(?!\w)", STRUCK, raw)
+            raw = whole if whole != raw else raw.replace(each, STRUCK)
+    return raw
