@@ -7,6 +7,7 @@ from typing import NamedTuple
 from overhang.dialect.pattern import Hole
 from overhang.dialect.types import UNITS, HoleType, seconds_of
 from overhang.sheet.lexer import BadWord, split_words
+from overhang.sheet.quick import quick_match
 from overhang.sheet.reader import Misread, Parsed, parse_line
 from overhang.sheet.write import word
 
@@ -55,10 +56,10 @@ class Meaning(NamedTuple):
 
 
 class Filled(NamedTuple):
-    """A statement filled in: its head, with its colon, and the statement or the line of text in the block."""
+    """A statement filled in: its head, with its colon, and the words of the statement, or the text, in the block."""
 
     head: str
-    inner: str | None
+    inner: list[str] | None
     text: str | None
 
 
@@ -148,7 +149,7 @@ def _pieces(text: str, holes: Mapping[str, Hole]) -> tuple[Piece, ...]:
         parts += [(False, each.text[at:])] if at < len(each.text) or not parts else []
         if spread and len(parts) > 1:
             raise BadMeaning("a list stands for whole words")
-        fixed = word(each.text) if len(parts) == 1 and not parts[0][0] else None
+        fixed = each.text if len(parts) == 1 and not parts[0][0] else None
         pieces.append(Piece(tuple(parts), spread, fixed))
     if words and words[0].text == "drop":
         raise BadMeaning("drop cannot stand here; a line that takes something back begins with the layout's take-back")
@@ -168,27 +169,29 @@ def fill(meaning: Meaning, values: Mapping[str, str], types: Mapping[str, Hole])
 
 
 def _filled(meaning: Meaning, values: Mapping[str, str], types: Mapping[str, Hole]) -> Filled:
-    head = _words(meaning.head, values, types) + ":"
+    head = " ".join([word(each) for each in _words(meaning.head, values, types)]) + ":"
     inner = None if meaning.inner is None else _words(meaning.inner, values, types)
     text = None if meaning.text is None else _HOLE.sub(lambda found: values[found[1]], meaning.text)
     return Filled(head, inner, text)
 
 
-def _words(pieces: Sequence[Piece], values: Mapping[str, str], types: Mapping[str, Hole]) -> str:
-    words = []
+def _words(pieces: Sequence[Piece], values: Mapping[str, str], types: Mapping[str, Hole]) -> list[str]:
+    """The words of a statement, without quotes."""
+    words: list[str] = []
     for piece in pieces:
         if piece.fixed is not None:
             words.append(piece.fixed)
         elif piece.spread:
             name = piece.parts[0][1]
-            plain = types[name].type.verbatim
-            words += [each if plain else word(each) for each in values[name].split("\n")]
+            for each in values[name].split("\n"):
+                words += each.split() if types[name].type.verbatim else [each]
         elif len(piece.parts) == 1:
-            hole, text = piece.parts[0]
-            words.append(values[text] if hole and types[text].type.verbatim else word(values[text] if hole else text))
+            name = piece.parts[0][1]
+            value = values[name]
+            words += value.split() if types[name].type.verbatim and " " in value else [value]
         else:
-            words.append(word("".join(values[text] if hole else text for hole, text in piece.parts)))
-    return " ".join(words)
+            words.append("".join([values[text] if hole else text for hole, text in piece.parts]))
+    return words
 
 
 def parse_filled(filled: Filled) -> tuple[Parsed, Parsed | None]:
@@ -202,7 +205,25 @@ def parse_filled(filled: Filled) -> tuple[Parsed, Parsed | None]:
         return head, None
     if filled.inner is None:
         return head, None
-    return head, parse_line(head.statement.opens, filled.inner)
+    return head, _parse_words(head.statement.opens, filled.inner)
+
+
+def _parse_words(block: str, words: list[str]) -> Parsed:
+    """One statement from its words: the quick way, else by way of its text. Raises Misread."""
+    found = quick_match(block, words)
+    if found is not None:
+        statement, values = found
+        try:
+            statement.make(values)
+        except ValueError as wrong:
+            raise Misread(str(wrong), 1, 1) from None
+        return Parsed(statement, values)
+    return parse_line(block, spelt(words))
+
+
+def spelt(words: list[str]) -> str:
+    """Words as a sheet writes them, in quotes where they need them."""
+    return " ".join([word(each) for each in words])
 
 
 # -- the other way about -----------------------------------------------------------------------------------------------

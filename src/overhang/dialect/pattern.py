@@ -71,6 +71,8 @@ class Mismatch(NamedTuple):
 
 
 _WRONG_SIZE = Mismatch(-1, "")
+_WRONG_START = Mismatch(0, "")
+_DIFFERS = "this differs from the same word before it"
 
 
 class Pattern(NamedTuple):
@@ -86,6 +88,7 @@ class Pattern(NamedTuple):
     raw: bool
     #: for each token the word that it is, or None for one with holes; and how many words it takes up at least
     literals: tuple[str | None, ...]
+    simple: tuple[Hole | None, ...]
     sizes: tuple[int, ...]
     least: int
 
@@ -120,13 +123,23 @@ class Pattern(NamedTuple):
             if literal is not None:
                 word = words[at]
                 if word != literal and not (self.fold and word.lower() == literal):
-                    return Mismatch(at, "")
+                    return Mismatch(at, "") if at else _WRONG_START
+                at += 1
+                continue
+            simple = self.simple[index]
+            if simple is not None:  # one hole that is one word, as nearly all are
+                try:
+                    value = simple.type.read(words[at])
+                except ValueError as wrong:
+                    return Mismatch(at, str(wrong))
+                if values.setdefault(simple.name, value) != value:
+                    return Mismatch(at, _DIFFERS)
                 at += 1
                 continue
             took = self.sizes[index] + (size - count if index == loose else 0)
-            wrong = _take(self.tokens[index], words[at : at + took], values, _from(tail, at), self)
-            if wrong is not None:
-                return Mismatch(at, wrong)
+            mistake = _take(self.tokens[index], words[at : at + took], values, _from(tail, at), self)
+            if mistake is not None:
+                return Mismatch(at, mistake)
             at += took
         return values, at
 
@@ -152,6 +165,13 @@ class Pattern(NamedTuple):
                 text += found
             words.append(text)
         return words
+
+
+def _is_simple(hole: Hole | None) -> bool:
+    """Whether a hole is one word with a name, and nothing more has to be thought of."""
+    if hole is None or hole.many or hole.type.words != 1 or hole.name == UNNAMED:
+        return False
+    return hole.type.name != "sign"
 
 
 def _from(tail: Tail | None, at: int) -> Callable[[], str] | None:
@@ -189,7 +209,7 @@ def _take(
 def _put(values: Values, hole: Hole, text: str) -> str | None:
     if hole.name != UNNAMED:
         if values.get(hole.name, text) != text:
-            return "this differs from the same word before it"
+            return _DIFFERS
         values[hole.name] = text
     return None
 
@@ -314,8 +334,9 @@ def _compile(text: str, words: list[str], notation: Notation) -> Pattern:
     sizes = tuple(_size(token) for token in tokens)
     raw = any(token.hole is not None and not token.hole.type.words for token in tokens)
     literals = tuple(token.literal for token in tokens)
+    simple = tuple(token.hole if _is_simple(token.hole) else None for token in tokens)
     return Pattern(
-        text, tuple(tokens), opened, notation.fold, loose[0] if loose else -1, raw, literals, sizes, sum(sizes)
+        text, tuple(tokens), opened, notation.fold, loose[0] if loose else -1, raw, literals, simple, sizes, sum(sizes)
     )
 
 

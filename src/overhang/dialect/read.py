@@ -15,7 +15,7 @@ from overhang.dialect.matching import Match, Matcher, Option, Values, parts_of
 from overhang.dialect.means import Meaning, fill, parse_filled
 from overhang.dialect.model import NEVER, Block, Dialect, Fact, Translation
 from overhang.dialect.pattern import Tail
-from overhang.dialect.ready import MOST_STATEMENTS, Openers, make_ready
+from overhang.dialect.ready import MOST_STATEMENTS, Openers, Ready, make_ready
 from overhang.dialect.saying import Sayer
 from overhang.sheet.build import Builder
 from overhang.sheet.load import Sheet
@@ -32,8 +32,17 @@ class Became(NamedTuple):
     """What became of a line: ``how`` is said, passed, unread, or noted (it says nothing by itself)."""
 
     how: str
-    statements: tuple[str, ...] = ()
+    ready: tuple[Ready, ...] = ()
     why: str = ""
+    dropped: bool = False
+    text: str = ""
+
+    @property
+    def statements(self) -> tuple[str, ...]:
+        """What was said, for people."""
+        if self.text:
+            return (f"| {self.text}",)
+        return tuple(f"drop {each.shown}" if self.dropped else each.shown for each in self.ready)
 
 
 class Context(NamedTuple):
@@ -292,7 +301,7 @@ class Run:
             how = "said" if target.meanings else "passed"
             for line, words in text:
                 if line != node.line:
-                    self.became[line] = Became(how, (f"| {words}",) if target.meanings else ())
+                    self.became[line] = Became(how, text=words if target.meanings else "")
                     if not target.meanings:
                         self.curtain.guard(line, line, 0)
         self.hits.append(Hit(node, whole, outer.instance, taken, text))
@@ -300,7 +309,7 @@ class Run:
     def hide(self, node: Node, option: Option) -> None:
         """Keep in mind what is not to be shown of a line."""
         target = option.target
-        if not isinstance(target, Translation):
+        if not isinstance(target, Translation) or not (target.secret or not target.meanings):
             return
         secrets = [option.values[name] for name in target.secret if option.values.get(name)]
         if target.parts and option.left:
@@ -430,19 +439,18 @@ class Run:
         elif said is not None:
             self.became[hit.node.line] = Became("noted")
 
-    def emit(self, hit: Hit, option: Option, meanings: Sequence[Meaning]) -> list[str] | None:
+    def emit(self, hit: Hit, option: Option, meanings: Sequence[Meaning]) -> list[Ready] | None:
         """Say statements; what was said, or None where one was wrong, which then is told."""
-        said: list[str] = []
+        said: list[Ready] = []
         line, first = hit.node.line, self.plain(hit.node.words)[:1]
         for meaning in meanings:
             try:
                 for each in make_ready(self.dialect, self.openers, meaning, option):
                     if len(said) >= MOST_STATEMENTS:
                         raise Misread(f"the dialect makes more than {MOST_STATEMENTS:,} statements of it", 1, 1)
-                    own = hit.text and any(meaning.text == f"{{{name}}}" for name in option.values)
-                    owner = self.sayer.state(line, each, hit.text if own else ())
+                    owner = self.sayer.state(line, each, self.own_text(hit, meaning, option) if hit.text else ())
                     self.sayer.remember(hit.instance, first[0] if first else "", meaning, option.values, owner)
-                    said.append(each.shown)
+                    said.append(each)
             except Misread as wrong:
                 place = option.target.place
                 why = f"{wrong}; see {place.label}, line {place.line} of {self.dialect.file}"
@@ -450,22 +458,25 @@ class Run:
                 return None
         if said:
             earlier = self.became.get(line)
-            before = earlier.statements if earlier is not None and earlier.how == "said" else ()
-            self.became[line] = Became("said", (*before, *said))
+            self.became[line] = Became("said", (*earlier.ready, *said) if earlier is not None else tuple(said))
         return said
+
+    def own_text(self, hit: Hit, meaning: Meaning, option: Option) -> Sequence[tuple[int, str]]:
+        """The lines of free text, where a statement says just them."""
+        return hit.text if any(meaning.text == f"{{{name}}}" for name in option.values) else ()
 
     def take_back(self, hit: Hit, option: Option, meanings: Sequence[Meaning]) -> None:
         """Drop what was said before; where nothing was, nobody can tell what taking it back means."""
-        dropped: list[str] = []
+        dropped: list[Ready] = []
         for meaning in meanings:
             try:
                 for each in make_ready(self.dialect, self.openers, meaning, option):
                     self.sayer.drop(hit.node.line, each)
-                    dropped.append(f"drop {each.shown}")
+                    dropped.append(each)
             except Misread as wrong:
                 self.wrong(hit.node.line, str(wrong), hit.instance, hit.node)
                 return
-        self.became[hit.node.line] = Became("said", tuple(dropped))
+        self.became[hit.node.line] = Became("said", tuple(dropped), dropped=True)
 
     # -- what was not understood ---------------------------------------------------------------------------------------
 

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.matching import Option, Values
-from overhang.dialect.means import SECRET_AFTER, Filled, Meaning, Piece, fill, parse_filled
+from overhang.dialect.means import SECRET_AFTER, Filled, Meaning, Piece, fill, parse_filled, spelt
 from overhang.dialect.model import Dialect, Translation
 from overhang.dialect.pattern import Hole
 from overhang.secrets import Form, mask
@@ -18,12 +18,22 @@ Openers = Mapping[str, Callable[[str], str]]
 
 
 class Ready(NamedTuple):
-    """A statement filled in and parsed, and as it is shown to people."""
+    """A statement filled in and parsed. ``secret``: it holds a stored password."""
 
     filled: Filled
     head: Parsed
     inner: Parsed | None
-    shown: str
+    secret: bool
+
+    @property
+    def shown(self) -> str:
+        """The statement for people, without its secret."""
+        head, inner, text = self.filled
+        if text is not None:
+            return f"{head} | {text.partition(chr(10))[0]}"
+        if inner is None:
+            return head
+        return f"{head} {strike(spelt(inner)).text if self.secret else spelt(inner)}"
 
 
 def make_ready(dialect: Dialect, openers: Openers, meaning: Meaning, option: Option) -> Sequence[Ready]:
@@ -64,19 +74,10 @@ def _parsed(meaning: Meaning, values: Values, holes: Mapping[str, Hole]) -> Sequ
     found = []
     for filled in fill(meaning, values, holes):
         head, inner = parse_filled(filled)
-        found.append(Ready(filled, head, inner, _shown(filled, meaning)))
+        found.append(Ready(filled, head, inner, bool(meaning.secret)))
         if len(found) > MOST_STATEMENTS:
             break
     return tuple(found)
-
-
-def _shown(filled: Filled, meaning: Meaning) -> str:
-    """A statement for people, without its secret."""
-    if filled.text is not None:
-        return f"{filled.head} | {filled.text.partition(chr(10))[0]}"
-    if filled.inner is None:
-        return filled.head
-    return f"{filled.head} {strike(filled.inner).text if meaning.secret else filled.inner}"
 
 
 def _form_at(meaning: Meaning) -> Piece | None:
