@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from overhang.demo import demo_files
 from overhang.dialect import BadDialect, Dialect, read_dialect, read_dialect_text
 from overhang.dialect.backwards import phrase
+from overhang.dialect.load import _LAYOUT, _TOP, _TRANSLATE
 from overhang.dialect.pattern import BadPattern, Mismatch, Notation, compile_patterns
 from overhang.dialect.read import Run
 from overhang.dialect.ready import MOST_STATEMENTS
@@ -664,3 +665,67 @@ def test_a_sample_that_fails_says_where() -> None:
     assert [each.message for each in check_samples(laid_out(body))] == [
         "sample 1: its text, line 1: no translation fits this line"
     ]
+
+
+def test_the_worked_example_of_the_page_reads_its_configuration() -> None:
+    page = (ROOT / "docs" / "dialects.md").read_text().partition("## An hour")[2].partition("## Reference")[0]
+    blocks: list[list[str]] = [[]]
+    for line in page.split("\n"):
+        if line.startswith("    ") or (not line and blocks[-1]):
+            blocks[-1].append(line[4:])
+        elif blocks[-1]:
+            blocks.append([])
+    configuration, *rest = [block for block in blocks if block]
+    lines = [line for block in rest for line in block]
+    tops = [line for line in lines if line.startswith(("name =", "about =", "pass-over =", "never-carries ="))]
+    using = read_dialect(
+        "\n".join([*tops, *(line for line in lines if line not in tops)]).encode(), "lantern.dialect.toml"
+    )
+    assert list(check_samples(using)) == []
+    sheet = read_dialect_text(using, "\n".join(configuration), "ramp.lan")
+    assert [str(each) for each in sheet.diagnostics] == []
+    assert write_sheet(sheet.device, secrets=False) == LANTERN
+
+
+LANTERN = """\
+device ramp-switch:
+    profile lantern
+
+entry console:
+    check users
+    idle 5m
+
+entry vty 0-7:
+    check users
+    accept ssh telnet
+    idle never
+
+user lena:
+    password withheld
+    level 15
+
+user omar:
+    password withheld
+    level 1
+
+ssh:
+    on
+    host-key unknown
+
+address 10.64.16.9/24:
+
+banner before-login:
+    | Crew only.
+"""
+
+
+def test_the_page_lists_all_keys_and_types() -> None:
+    page = (ROOT / "docs" / "dialects.md").read_text()
+    for key in (*_LAYOUT, *_TRANSLATE, *_TOP, *TYPES):
+        assert (
+            f"`{key}`" in page
+            or f"`[{key}]`" in page
+            or f"`[[{key}]]`" in page
+            or f"[{key}]" in page
+            or f"[{key}." in page
+        ), key
