@@ -4,6 +4,7 @@
 """
 
 import datetime
+import gc
 import json
 import os
 import random
@@ -17,7 +18,12 @@ from pathlib import Path
 
 from overhang.demo import demo_files
 from overhang.login import Setting
-from overhang.sheet import read_sheet
+from overhang.models.writing import to_json, to_xml
+from overhang.readers import Shelf
+from overhang.readers.json_data import READER as JSON
+from overhang.readers.xml_data import READER as XML
+from overhang.sheet import read_bytes, read_sheet
+from overhang.sheet.write import write_sheet
 from overhang.ways import find_ways
 
 PROGRAM = [sys.executable, "-m", "overhang"]
@@ -181,6 +187,38 @@ def ways() -> None:
     print(f"ways of 64 lists of 100 lines: {median(lambda: find_ways(Setting(device), now), 3):.2f} s")
 
 
+#: Lines that a maker's text can be full of: each different, and each about access.
+DENSE = {
+    "isle-ramp.mrm": ("crew\n", "  hand p{0}\n    rank deckhand\n    oath b6 $6$x$y{0}\n"),
+    "isle-clock.snd": ("", 'bearer "p{0}" {{\n    power look;\n    phrase long "$6$x$y{0}";\n}}\n'),
+    "isle-edge.brw": ("", "hold person p{0} word stirred $6$x$y{0}\nhold person p{0} step 1\n"),
+    "isle-tickets.thk": ("", "(( strand {0} ))\nshore -> 10.64.{0}.7\nreach -> 255.255.255.0\nsees -> guests\n"),
+}
+
+
+def reading_formats() -> None:
+    """Megabytes a second of each reader, as a ratio to the sheet of the same device: the demo's, and one full of access."""
+    gc.disable()  # as the program does
+    for name, data in demo_files().items():
+        more = DENSE.get(name.removeprefix("gannet/"))
+        if more is None:
+            continue
+        reader = Shelf().choose(data, name)
+        assert reader is not None
+        dense = data + (more[0] + "".join(more[1].format(number) for number in range(250))).encode()
+        for label, text in (("demo", data), ("dense", dense)):
+            device = reader.read(text, name).device
+            sheet = write_sheet(device, secrets=True).encode()
+            yardstick = len(sheet) / median(lambda: read_bytes(sheet, "x"), 7)
+            forms = [(reader.name, reader.read, text)]
+            forms += [("json", JSON.read, to_json(device, secrets=True).encode())] if label == "dense" else []
+            forms += [("xml", XML.read, to_xml(device, secrets=True).encode())] if label == "dense" else []
+            for form, read, content in forms:
+                speed = len(content) / median(lambda: read(content, "x"), 7)
+                print(f"{form}, {label} {name}: {speed / 1e6:.2f} MB/s, {speed / yardstick:.2f} of sheets")
+    gc.enable()
+
+
 def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "demo"
@@ -189,6 +227,7 @@ def main() -> None:
             (folder / path).write_bytes(data)
         start_up(folder)
         reading()
+        reading_formats()
         ways()
         attempts(Path(name))
         many = Path(name) / "many"
