@@ -4,6 +4,7 @@
 """
 
 import datetime
+import functools
 import gc
 import json
 import os
@@ -197,7 +198,7 @@ DENSE = {
 
 
 def reading_formats() -> None:
-    """Megabytes a second of each reader, as a ratio to the sheet of the same device: the demo's, and one full of access."""
+    """Megabytes a second of each reader beside sheets of the same devices: the demo's, and some full of access."""
     gc.disable()  # as the program does
     for name, data in demo_files().items():
         more = DENSE.get(name.removeprefix("gannet/"))
@@ -209,12 +210,12 @@ def reading_formats() -> None:
         for label, text in (("demo", data), ("dense", dense)):
             device = reader.read(text, name).device
             sheet = write_sheet(device, secrets=True).encode()
-            yardstick = len(sheet) / median(lambda: read_bytes(sheet, "x"), 7)
+            yardstick = len(sheet) / median(functools.partial(read_bytes, sheet, "x"), 7)
             forms = [(reader.name, reader.read, text)]
             forms += [("json", JSON.read, to_json(device, secrets=True).encode())] if label == "dense" else []
             forms += [("xml", XML.read, to_xml(device, secrets=True).encode())] if label == "dense" else []
             for form, read, content in forms:
-                speed = len(content) / median(lambda: read(content, "x"), 7)
+                speed = len(content) / median(functools.partial(read, content, "x"), 7)
                 print(f"{form}, {label} {name}: {speed / 1e6:.2f} MB/s, {speed / yardstick:.2f} of sheets")
     gc.enable()
 

@@ -481,6 +481,28 @@ def test_what_lines_come_to_mean(body: str, text: str, meant: list[str], unread:
     assert [f"{each.span.line}: {each.message}" for each in sheet.diagnostics] == unread
 
 
+def test_braces_hold_what_stands_between_their_signs() -> None:
+    body = '[layout]\nform = "braces"\nends = ";"\nblock-comments = ["/*", "*/"]\n[blocks]\nbox = "box"\n'
+    using = dialect(
+        body
+        + LIST % ("in {x:rest}", "device: site {x}")
+        + 'inside = "box"\n'
+        + LIST % ("say {t:text}", "banner before-login:\\n    | {t}")
+        + LIST % ("on", "ssh: on")
+    )
+    text = 'box { on2; in a  b "c d"; } /* on;\n*/ on;\nsay "one /* two\nthree";\n}\nbox {\n'
+    sheet = read_dialect_text(using, text, "x")
+    assert write_sheet(sheet.device, secrets=True) == (
+        'device:\n    site "a  b \\"c d\\""\n\nssh:\n    on\n\nbanner before-login:\n    | one /* two\n    | three\n'
+    )
+    assert [(each.span.line, each.message) for each in sheet.diagnostics] == [
+        (1, "no translation fits this line"),
+        (5, "this } closes nothing"),
+        (6, "this block is never closed with }"),
+    ]
+    assert (sheet.understood, sheet.unread) == (3, (1, 5, 6))
+
+
 SCATTERED = """
 [layout]
 form = "indented"

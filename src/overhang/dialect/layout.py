@@ -186,45 +186,57 @@ class Text:
 
     def _braces(self) -> Iterator[Node]:
         layout = self.layout
+        text = _without_comments(self._text, layout)
         stack: list[tuple[int, int]] = []
         words: list[str] = []
-        first = last = index = 0
-        number, counted = 1, 0
-        ends = re.compile(_braces_pattern(layout), re.MULTILINE)
-        for found in ends.finditer(_without_comments(self._text, layout)):
-            kind, text = found.lastgroup, found.group()
-            if kind == "newline":
-                number += 1
-            elif kind not in ("comment", "remark", "space") and number != counted:
-                self.counted += 1 + text.count("\n")
-                counted = number + text.count("\n")
+        first = last = index = start = counted = 0
+        number = 1
+        for found in re.compile(_braces_pattern(layout), re.MULTILINE).finditer(text):
+            kind = found.lastgroup
+            if kind in ("word", "quoted", "sign"):
+                if not words:
+                    first, start = number, found.start()
+                more = 0
+                if kind == "quoted":
+                    words.append(_unquoted(found.group()))
+                    more = found.group().count("\n")
+                else:
+                    words.append(found.group())
+                if number != counted:
+                    self.counted += 1
+                self.counted += more
+                number += more
+                last = counted = number
+                continue
+            if kind in ("open", "close", "ends") and number != counted:
+                self.counted += 1
+                counted = number
             if kind in ("open", "close", "ends") or (kind == "newline" and not layout.ends):
                 self.at = number
-                parent = stack[-1][0] if stack else -1
                 if words or kind == "open":
-                    raw = self.lines[first - 1].strip() if first == last and words else None
-                    yield Node(first or number, last or number, parent, words, raw)
+                    raw = text[start : found.start()].rstrip() if first == last and words else None
+                    yield Node(first or number, last or number, stack[-1][0] if stack else -1, words, raw)
                     if kind == "open":
                         stack.append((index, first or number))
                     index += 1
                     words, first = [], 0
                 if kind == "close":
-                    if stack:
-                        stack.pop()
-                    else:
-                        self.problems.append((number, f"this {layout.close} closes nothing"))
+                    self._close(stack, number)
                 if len(stack) > _MOST_DEEP:
                     self.problems.append((number, f"blocks stand in blocks more than {_MOST_DEEP} deep"))
                     return
-            elif kind in ("quoted", "sign", "word"):
-                words.append(_unquoted(text) if kind == "quoted" else text)
-                first = first or number
-                last = number + text.count("\n")
-            number += text.count("\n") if kind == "quoted" else 0
+            number += kind == "newline"
         if words:
             yield Node(first, last, stack[-1][0] if stack else -1, words, None)
         for _, line in stack:
             self.problems.append((line, f"this block is never closed with {layout.close}"))
+
+    def _close(self, stack: list[tuple[int, int]], number: int) -> None:
+        """Close the innermost block."""
+        if stack:
+            stack.pop()
+        else:
+            self.problems.append((number, f"this {self.layout.close} closes nothing"))
 
 
 def _without_comments(text: str, layout: Layout) -> str:
@@ -258,7 +270,7 @@ def _splitter(layout: Layout) -> re.Pattern[str]:
 
 
 def _braces_pattern(layout: Layout) -> str:
-    parts = ["(?P<newline>\n)", "(?P<space>[^\\S\n]+)"]
+    parts = ["(?P<newline>\n)"]
     if layout.comments:
         parts.append(f"(?P<comment>^[^\\S\n]*(?:{_any(layout.comments)}).*)")
         parts.insert(0, parts.pop())

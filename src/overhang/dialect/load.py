@@ -486,7 +486,9 @@ class _Loader:
                 self.bad(place.line, f"{place.label}: {key}: {self.no_block(str(block), self.blocks)}")
                 continue
             patterns = tuple(self.compiled(spec["line"], place))
-            fact = Fact(self.facts, block, "inside" not in spec, patterns)
+            beside = "inside" not in spec
+            names = set(_holes(patterns)) | (set() if beside else set(self.holes_of(block)))
+            fact = Fact(self.facts, block, beside, patterns, tuple(sorted(names)))
             self.facts += 1
             if holes is not None:
                 holes.update({**self.holes_of(block), **_holes(patterns), **holes})

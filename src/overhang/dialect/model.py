@@ -41,12 +41,16 @@ class Place(NamedTuple):
 
 
 class Fact(NamedTuple):
-    """A line that something else depends on. ``beside``: only in the very same block as that."""
+    """A line that something else depends on.
+
+    ``beside``: only in the very same block as that. ``names`` are the holes that both lines may share.
+    """
 
     number: int
     block: str
     beside: bool
     patterns: tuple[Pattern, ...]
+    names: tuple[str, ...]
 
 
 class Part(NamedTuple):

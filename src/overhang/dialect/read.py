@@ -97,6 +97,7 @@ class Run:
         self.index: dict[tuple[int, tuple[str, ...]], dict[tuple[object, ...], list[Seen]]] = {}
         self.waiting: dict[int, tuple[Node, int, tuple[int, ...]]] = {}
         self.used: set[int] = set()
+        self.closed: dict[int, Context] = {}
         self.outer: list[int] = [-1]
         self.known: dict[tuple[object, ...], int] = {}
 
@@ -250,9 +251,11 @@ class Run:
     def take(self, node: Node, outer: Context, match: Match, *, taken: bool, skipped: int) -> Context:
         """Note what fits a line."""
         for fact, values in match.facts:
-            known = {**outer.values, **values} if outer.values else values
+            known = {**outer.values, **values} if outer.values and not fact.beside else values
             self.seen.setdefault(fact.number, []).append(Seen(node.line, known, outer.instance))
-        inner = outer._replace(state=_UNREAD)
+        inner = self.closed.get(outer.instance)
+        if inner is None:
+            inner = self.closed[outer.instance] = Context(_UNREAD, instance=outer.instance)
         if match.head is not None:
             inner = self.enter(outer, match.head, node)
             block = match.head.target
@@ -397,15 +400,14 @@ class Run:
         every = self.seen.get(fact.number)
         if not every:
             return None
-        shared = tuple(sorted(name for name in every[0].values if name in values))
-        key = (fact.number, shared)
-        table = self.index.get(key)
+        shared = tuple([name for name in fact.names if name in values])
+        table = self.index.get((fact.number, shared))
         if table is None:
-            table = self.index[key] = {}
+            table = self.index[fact.number, shared] = {}
             for each in every:
-                of = (each.instance if fact.beside else None, *(each.values.get(name) for name in shared))
+                of = (each.instance if fact.beside else None, *map(each.values.get, shared))
                 table.setdefault(of, []).append(each)
-        found = table.get((hit.instance if fact.beside else None, *(values[name] for name in shared)))
+        found = table.get((hit.instance if fact.beside else None, *[values[name] for name in shared]))
         if not found:
             return None
         at = bisect.bisect_right(found, hit.node.line, key=lambda each: each.line)
