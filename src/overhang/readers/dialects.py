@@ -49,7 +49,7 @@ class DialectReader:
 
     def by_content(self, data: bytes) -> bool:
         """Whether one of the first lines is one that the dialect is recognised by."""
-        if not self.dialect.marks or b"\0" in data[:_HEAD]:
+        if not self.dialect.marks:
             return False
         text = Text(self.dialect.layout, data[:_HEAD].decode("utf-8-sig", "replace"))
         lines = [text.split(line.strip()) for line in text.lines[:_LOOKED_AT]]

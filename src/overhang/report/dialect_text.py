@@ -50,7 +50,7 @@ def _beside(lines: Sequence[Tried], width: int) -> Iterator[Line]:
             yield [
                 (left[:9], style),
                 (left[9:], "" if each.became.how == "said" else "dim"),
-                (cut(said, width - room - 12), style),
+                (cut(said, width - room - 12), "" if each.became.how == "said" else style),
             ]
     if lines:
         yield []

@@ -154,7 +154,7 @@ def _panel(
             area.text(
                 centre,
                 top + size / 2,
-                "nobody gets in for sure",
+                "can't tell" if _unsure(audit) else "nobody gets in",
                 ha="center",
                 va="center",
                 size=letter * 0.8,
@@ -192,6 +192,11 @@ def _pale(colour: str) -> tuple[float, float, float]:
 
     red, green, blue = (0.45 * part + 0.55 for part in to_rgb(colour))
     return red, green, blue
+
+
+def _unsure(audit: DeviceAudit) -> bool:
+    """Whether ways into a device hang on something that nobody can tell."""
+    return any(each.what.endswith((" way in", " ways in")) for each in audit.not_examined)
 
 
 def _name(area: Any, audit: DeviceAudit, start: float, top: float, size: float) -> None:
