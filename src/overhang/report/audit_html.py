@@ -8,7 +8,7 @@ from overhang.report.audit_json import fired
 from overhang.report.audit_report import Report, not_examined, summary, verdict
 from overhang.report.audit_text import opened_phrases
 from overhang.report.lines import safe
-from overhang.report.pictures import LETTERS, by_exposure, cells_of, column_label, columns_of
+from overhang.report.pictures import LETTERS, by_exposure, cells_of, column_label, columns_of, nobody
 from overhang.rules.device_audit import DeviceAudit, Path
 from overhang.rules.model import Severity
 from overhang.rules.pages import page_of
@@ -26,6 +26,7 @@ def audit_html(report: Report) -> str:
     )
     kept.filters["visible"] = lambda value: safe(str(value))
     kept.filters["opened"] = opened_phrases
+    kept.filters["nobody"] = nobody
     sentence, style = verdict(report)
     return kept.get_template(_TEMPLATE).render(
         version=__version__,

@@ -154,7 +154,7 @@ def _panel(
             area.text(
                 centre,
                 top + size / 2,
-                "can't tell" if _unsure(audit) else "nobody gets in",
+                nobody(audit),
                 ha="center",
                 va="center",
                 size=letter * 0.8,
@@ -194,9 +194,10 @@ def _pale(colour: str) -> tuple[float, float, float]:
     return red, green, blue
 
 
-def _unsure(audit: DeviceAudit) -> bool:
-    """Whether ways into a device hang on something that nobody can tell."""
-    return any(each.what.endswith((" way in", " ways in")) for each in audit.not_examined)
+def nobody(audit: DeviceAudit) -> str:
+    """What is said of a device without cells: whether ways into it hang on something that nobody can tell."""
+    unsure = any(each.what.endswith((" way in", " ways in")) for each in audit.not_examined)
+    return "can't tell" if unsure else "nobody gets in"
 
 
 def _name(area: Any, audit: DeviceAudit, start: float, top: float, size: float) -> None:
