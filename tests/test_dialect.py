@@ -201,6 +201,14 @@ MISTAKES: list[tuple[str, list[str]]] = [
     ('[layout]\nends = ";"', ["3: layout.ends: only braces have it"]),
     ("[layout]\nignore-case = 1", ["3: layout.ignore-case: true or false is expected"]),
     ('[layout]\nblock-comments = ["x"]', ["3: layout.block-comments: what begins one and what ends it"]),
+    (
+        '[profile]\nbase = "two-tier"\npass-over = ["x"]',
+        ["4: profile.pass-over: unknown key; it stands at the top of the file, before the first [table]"],
+    ),
+    (
+        '[layout]\npass-over = ["x"]',
+        ["3: layout.pass-over: unknown key; it stands at the top of the file, before the first [table]"],
+    ),
     ('[profile]\nbase = "two-teir"', ["3: profile.base: did you mean two-tier?"]),
     ('[profile]\nbase = "two-tier"\nvtys = "many"', ["4: profile: vtys: expected a number from 0 to 256"]),
     ('never-carries = ["keys"]', ["2: never-carries: keys: one of host-keys, certificate is expected"]),

@@ -282,10 +282,11 @@ def test_starting_and_checking_a_dialect(overhang: Run, write: Write, tmp_path: 
         "  gone.toml:1: cannot be opened: No such file or directory\n",
         "",
     )
-    ran = overhang("audit", ".")
-    assert (ran.code, ran.err) == (
-        2,
-        "overhang: ./bad.dialect.toml: 18: translation 5: {n:numbr}: unknown type; did you mean number?\noverhang: .: no file in this folder that a reader recognises\n",
+    write("plain/notes.txt", "late")
+    write("plain/bad.dialect.toml", DIALECT + '[[translate]]\nline = "port {n:numbr}"\n')
+    assert overhang("audit", "plain").err == (
+        "overhang: plain/bad.dialect.toml:18: translation 5: {n:numbr}: unknown type; did you mean number?\n"
+        "overhang: plain: no file in this folder that a reader recognises\n"
     )
     assert [line.split()[0] for line in overhang("dialect", "list").out.splitlines()] == [
         "brinewick",

@@ -37,6 +37,7 @@ _MOST_TRIALS = 64
 _TOP = (
     "name about recognise layout profile never-carries blanked always tables dates blocks translate pass-over sample"
 ).split()
+_AT_TOP = "it stands at the top of the file, before the first [table]"
 _LAYOUT = (
     "form comments trailing-comments block-comments take-back say quotes signs open close ends headings closers "
     "prompt ignore-case continued"
@@ -85,6 +86,7 @@ class _Loader:
             if key not in set(keys):
                 near = did_you_mean(key, sorted(keys))
                 hint = f"did you mean {near}?" if near else f"known here: {', '.join(keys)}"
+                hint = _AT_TOP if path and key in _TOP else hint
                 self.bad(self.places.of(path, key), f"{label}{key}: unknown key; {hint}")
 
     def table(self, table: Mapping[str, Any], key: str) -> Mapping[str, Any]:
@@ -245,6 +247,9 @@ class _Loader:
 
     def profile(self, name: str, table: Mapping[str, Any]) -> Profile | None:
         changes = dict(self.table(table, "profile"))
+        for key in set(changes) & set(_TOP):
+            self.bad(self.places.of("profile", key), f"profile.{key}: unknown key; {_AT_TOP}")
+            del changes[key]
         line = self.places.of("profile", "base")
         if not changes:
             return None

@@ -50,11 +50,12 @@ def detect_layout(texts: Sequence[str]) -> Layout:
 def _comments(lines: Sequence[str]) -> Iterator[str]:
     starts: Counter[str] = Counter()
     for line in lines:
-        found = re.match(r"\s*([^\w\s\[\]{}()\"'|<>=]{1,3})(?=\s|\w|$)", line)
+        found = re.match(r"\s*([^\w\s\[\]{}()\"'|<>=]{1,3})(?=\s*\w)", line)
         if found:
             starts[found[1]] += 1
     for sign, number in starts.most_common(4):
-        if number > 1 or number * 50 >= len(lines):
+        bare = sum(line.strip() == sign for line in lines)
+        if number > 1 or (not bare and number * 50 >= len(lines)):
             yield sign
 
 
@@ -87,7 +88,8 @@ def start_dialect(texts: Sequence[tuple[str, str]], name: str) -> str:
             else:
                 inside.setdefault(_path(layout, nodes, node), []).append((node.line, words))
     known = frozenset(word for word, number in first_words.items() if number > 1)
-    return "\n".join(_lines(layout, name, shapes_of(heads, known), inside, known)) + "\n"
+    head = [*_head(layout, name), "", *_recognise([file for file, _ in texts]), "", *_profile()]
+    return "\n".join([*head, *_lines(layout, shapes_of(heads, known), inside, known)]) + "\n"
 
 
 def _said(layout: Layout, node: Node) -> list[str]:
@@ -101,13 +103,20 @@ def _path(layout: Layout, nodes: Sequence[Node], node: Node) -> str:
     return str(shapes_of([(1, _said(layout, nodes[node.parent]))])[0])
 
 
-def _lines(
-    layout: Layout,
-    name: str,
-    heads: Sequence[Shape],
-    inside: dict[str, list[tuple[int, Sequence[str]]]],
-    known: frozenset[str],
-) -> Iterator[str]:
+def _recognise(files: Sequence[str]) -> Iterator[str]:
+    """By the endings of the files that it was begun from, or by their names."""
+    names = dict.fromkeys(file.replace("\\", "/").rsplit("/", 1)[-1] for file in files)
+    patterns = dict.fromkeys(f"*.{name.rsplit('.', 1)[1]}" if "." in name.strip(".") else name for name in names)
+    yield "[recognise]              # by a file's name, beside this dialect; lines = [...] tells by what a file says"
+    yield f"files = [{', '.join(map(_quoted, patterns))}]"
+
+
+def _profile() -> Iterator[str]:
+    yield "[profile]"
+    yield 'base = "entry-first"    # what is meant by what is left unsaid: overhang profiles shows all of it'
+
+
+def _head(layout: Layout, name: str) -> Iterator[str]:
     yield "# A first dialect, made from samples. docs/dialects.md tells what each part is; overhang dialect try shows"
     yield "# what it makes of a configuration. Take the # from a translation and say what its line means."
     yield f'name = "{name}"'
@@ -123,9 +132,14 @@ def _lines(
             yield f"{key} = {_quoted(text)}"
     if layout.headings:
         yield f"headings = [{', '.join(_quoted(f'{before}*{after}') for before, after in layout.headings)}]"
-    yield ""
-    yield "[profile]"
-    yield 'base = "entry-first"    # what is meant by what is left unsaid: overhang profiles shows all of it'
+
+
+def _lines(
+    layout: Layout,
+    heads: Sequence[Shape],
+    inside: dict[str, list[tuple[int, Sequence[str]]]],
+    known: frozenset[str],
+) -> Iterator[str]:
     names = {}
     for number, shape in enumerate(heads[:_MOST_SHAPES], 1):
         names[str(shape)] = f"block{number}"

@@ -166,7 +166,8 @@ class Shelf:
             try:
                 self._dialects[path] = self._loaded(path)
             except BadDialect as problem:
-                self.problems.append((path, str(problem).removeprefix(f"{path}:")))
+                place = f"{path}:{problem.problems[0].line}"
+                self.problems.append((place, str(problem).removeprefix(f"{place}: ")))
         return self._dialects[path]
 
     def _loaded(self, path: str) -> "DialectReader":
