@@ -215,6 +215,10 @@ MISTAKES: list[tuple[str, list[str]]] = [
     ('[tables.word]\na = "b"', ["2: tables.word: a type has this name already"]),
     ("[tables.t]\na = 1", ["2: tables.t: pairs of the maker's word and the sheet's are expected"]),
     ('[dates]\nd = "day"', ["3: dates.d: a new name, and how a date is written, as in '%d.%m.%Y', are expected"]),
+    (
+        '[blocks]\na = "a {x}"\nb = "a {y}"',
+        ["4: block b: this can never match: a line that fits it is taken by block a on line 3"],
+    ),
     ('[blocks]\na = { head = "a", inside = "b" }', ["3: block a: inside: no block b is told of"]),
     ('[blocks]\na = { head = "a", inside = "a" }', ["3: block a: inside: it stands inside itself"]),
     ("[blocks.a]\nmeans = 'ssh:'", ["2: block a: head: the line that begins the block is expected"]),

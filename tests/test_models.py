@@ -151,6 +151,7 @@ def test_the_demo_data_is_valid_and_means_what_it_says(model: DataModel) -> None
 
 
 def test_the_module_is_clean_and_every_statement_has_its_node() -> None:
+    assert (MODULE.parent.parent.parent.parent.parent / "docs" / MODULE.name).read_text() == MODULE.read_text()
     ran = subprocess.run(
         [Path(sys.executable).parent / "pyang", "--ietf", "-p", ":".join(FOLDERS), str(MODULE)],
         capture_output=True,

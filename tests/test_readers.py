@@ -1,6 +1,7 @@
 """Readers: the right one is found for each file, other packages can add some, and every command takes every format."""
 
 import json
+import re
 import shutil
 import tomllib
 from collections.abc import Callable
@@ -70,6 +71,10 @@ def test_the_reader_is_found_by_content(name: str, data: bytes, expected: str | 
 
 def test_readers_are_registered_and_documented() -> None:
     page = (ROOT / "docs" / "readers.md").read_text()
+    modules = {
+        path.stem for path in (ROOT / "src" / "overhang" / "readers").glob("*.py") if "\nREADER = " in path.read_text()
+    }
+    assert modules == {module.rpartition(".")[2] for module in READERS.values()}
     for name, module in READERS.items():
         reader = Shelf(reader=name).choose(b"", "x")
         assert reader is not None
@@ -288,6 +293,8 @@ def test_starting_and_checking_a_dialect(overhang: Run, write: Write, tmp_path: 
         "overhang: plain/bad.dialect.toml:18: translation 5: {n:numbr}: unknown type; did you mean number?\n"
         "overhang: plain: no file in this folder that a reader recognises\n"
     )
+    assert re.search("(?m)^unsaid-answers +all ", overhang("profiles", "--dialect", "sandlark").out)
+    assert overhang("profiles", "--dialect", "bad.dialect.toml").code == 2
     assert [line.split()[0] for line in overhang("dialect", "list").out.splitlines()] == [
         "brinewick",
         "marram",

@@ -14,10 +14,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang profiles``."""
     parser.add_argument("profile", nargs="?", metavar="PROFILE", help="the profile to show; all are listed without it")
     parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+    parser.add_argument("--dialect", metavar="FILE", help="show what a dialect means: its file, or a shipped name")
 
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
+    if options.dialect is not None:
+        show(_lines(_of_dialect(options.dialect)))
+        return CLEAN
     profiles = Projects(options.project).of("./").profiles
     if options.profile is None:
         widest = max(map(len, profiles))
@@ -33,6 +37,19 @@ def run(options: argparse.Namespace) -> int:
         raise UserError(f"no profile is called {options.profile}; {hint}")
     show(_lines(profile))
     return CLEAN
+
+
+def _of_dialect(name: str) -> Profile:
+    """The profile that a dialect brings. Raises UserError."""
+    from overhang.dialect.model import BadDialect
+    from overhang.profiles import BUILTIN
+    from overhang.profiles.builtin import DEFAULT
+    from overhang.readers.dialects import load_dialect, shipped
+
+    try:
+        return load_dialect(shipped().get(name, name)).profile or BUILTIN[DEFAULT]
+    except BadDialect as problem:
+        raise UserError(str(problem)) from None
 
 
 def _lines(profile: Profile) -> list[Line]:

@@ -504,13 +504,14 @@ class _Loader:
     def ambiguous(self) -> None:
         """Two translations of one line, of which nobody could tell which is meant."""
         for entries in self.entries.values():
-            seen: dict[object, Translation] = {}
+            seen: dict[object, Translation | Block] = {}
             for pattern, target in entries:
-                if not isinstance(target, Translation):
+                if not isinstance(target, Translation | Block):
                     continue
-                shape = (tuple(_shape(token.parts) for token in pattern.tokens), pattern.open)
+                shape = (type(target), tuple(_shape(token.parts) for token in pattern.tokens), pattern.open)
                 earlier = seen.setdefault(shape, target)
-                if earlier is target or earlier.conditional or target.conditional:
+                held = any(isinstance(each, Translation) and each.conditional for each in (earlier, target))
+                if earlier is target or held:
                     continue
                 self.bad(
                     target.place.line,

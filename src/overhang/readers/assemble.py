@@ -1,7 +1,5 @@
 """Making a device from statements that a reader found, in whatever layout it found them."""
 
-import json
-import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
@@ -114,6 +112,8 @@ def _diagnostic(source: Source, line: int, why: str) -> Diagnostic:
 
 def shown_lines(lines: Sequence[str], secrets: Mapping[int, Sequence[str]]) -> Callable[[int], str]:
     """A way to show lines with the secrets that were found on them struck out."""
+    import json  # sheets need none of these
+    import re
     from xml.sax.saxutils import escape
 
     from overhang.sheet.lexer import STRUCK

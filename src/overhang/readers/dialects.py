@@ -88,8 +88,7 @@ def shipped() -> dict[str, str]:
 def beside(folder: str) -> list[str]:
     """The dialects' files in a folder."""
     try:
-        return sorted(
-            os.path.join(folder, name) for name in os.listdir(folder or ".") if name.endswith(ENDING) and name != ENDING
-        )
+        names = [name for name in os.listdir(folder or ".") if name.endswith(ENDING) and name != ENDING]
+        return sorted(path for name in names if os.path.isfile(path := os.path.join(folder, name)))
     except OSError:
         return []

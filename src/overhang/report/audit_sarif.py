@@ -91,7 +91,7 @@ def _result(audit: DeviceAudit, finding: Shown, waived: str | None) -> dict[str,
             for number, line in enumerate(lines[1:], 1)
         ],
         "partialFingerprints": {"overhang/v1": finding.fingerprint},
-        "properties": {"severity": finding.severity.word, "opens": opened, "remedy": list(finding.remedy)},
+        "properties": {"severity": finding.severity.word, "opens": opened, "remedy": list(finding.mend)},
     }
     if waived is not None:
         result["suppressions"] = [{"kind": "external", "status": "accepted", "justification": waived}]
