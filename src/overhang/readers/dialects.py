@@ -76,6 +76,15 @@ def load_dialect(path: str) -> Dialect:
     return read_dialect(data, path)
 
 
+def head_of(path: str) -> DialectReader:
+    """A dialect's file as far as telling whether a text is its maker's needs it: up to its blocks and translations."""
+    with open(path, encoding="utf-8") as stream:
+        text = stream.read()
+    for begins in ("\n[blocks", "\n[[translate", "\n[tables", "\n[profile"):
+        text = text.partition(begins)[0]
+    return DialectReader(read_dialect(text.encode(), path))
+
+
 def shipped() -> dict[str, str]:
     """The dialects that come with the product: their files, by name."""
     found = {}

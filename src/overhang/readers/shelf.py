@@ -64,6 +64,7 @@ class Shelf:
         self.problems: list[tuple[str, str]] = []
         self._dialects: dict[str, DialectReader | None] = {}
         self._folders: dict[str, list[DialectReader]] = {}
+        self._heads: dict[str, DialectReader] = {}
         self._others: list[Reader] | None = None
         self._given: Reader | None = None
         if reader is not None and dialect is not None:
@@ -103,7 +104,7 @@ class Shelf:
                 reader = self._own(name)
                 if reader.recognises(data, file):
                     return reader
-        shipped = _only([each for each in self._shipped() if each.by_content(data)])
+        shipped = _only(list(self._shipped(data)))
         if shipped is not None:
             return shipped
         if READER.recognises(data, file):
@@ -137,13 +138,17 @@ class Shelf:
     def _openers(self) -> dict[str, Callable[[str], str]]:
         return dict(_entry_points(OPENERS, self.problems))
 
-    def _shipped(self) -> "Iterator[DialectReader]":
-        from overhang.readers.dialects import shipped
+    def _shipped(self, data: bytes) -> "Iterator[DialectReader]":
+        """Those of the dialects that come with the product which recognise a text; only they are read whole."""
+        from overhang.readers.dialects import head_of, shipped
 
-        for path in shipped().values():
-            found = self._dialect(path)
-            if found is not None:
-                yield found
+        if not self._heads:
+            self._heads = {path: head_of(path) for path in shipped().values()}
+        for path, head in self._heads.items():
+            if head.by_content(data):
+                found = self._dialect(path)
+                if found is not None:
+                    yield found
 
     def _beside(self, folder: str, root: str) -> "list[DialectReader]":
         """The dialects in the file's folder, and in the project file's."""
