@@ -8,7 +8,8 @@ from overhang.cli.files import Skipped, add_inputs, inputs_of, read_file
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.dialect.model import BadDialect, Dialect
-from overhang.readers.dialects import ENDING, DialectReader, load_dialect, shipped
+from overhang.readers.dialects import DialectReader, load_dialect, shipped
+from overhang.readers.shelf import DIALECT as ENDING
 from overhang.sheet.load import Unreadable, decode
 
 ACTIONS = {

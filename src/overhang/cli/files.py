@@ -11,10 +11,10 @@ from overhang.cli.main import UserError
 from overhang.project import NAME as PROJECT
 from overhang.project import BadProject, Project, find_project, read_project
 from overhang.readers import NoReader, Reader, Shelf
+from overhang.readers.shelf import DIALECT
 from overhang.sheet import Sheet, Unreadable
 from overhang.sheet.kinds import moment
 
-DIALECT = ".dialect.toml"
 _LARGEST = 256 * 1024 * 1024
 #: From so many files, or so many bytes, a person wants to see that something happens.
 _MANY, _MUCH = 100, 2_000_000

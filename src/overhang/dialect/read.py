@@ -511,5 +511,5 @@ class Run:
         text = self.quote(line)[:_SHOWN]
         column = len(text) - len(text.lstrip()) + 1
         end = max(column + 1, len(text.rstrip()) + 1)
-        hint = "" if why.startswith("it ") else f"teach it to {self.dialect.file}, or pass over it"
+        hint = "" if why.startswith("it ") else f"teach it to the dialect {self.dialect.name}, or pass over it"
         return Diagnostic(Level.ERROR, Span(self.file, line, column, end), why, text, hint)

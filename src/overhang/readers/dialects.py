@@ -12,10 +12,10 @@ from overhang.dialect.load import read_dialect
 from overhang.dialect.model import BadDialect, Dialect, Problem
 from overhang.dialect.pattern import Mismatch
 from overhang.dialect.read import read_dialect_text
+from overhang.readers.shelf import DIALECT as ENDING
 from overhang.sheet import Sheet
 from overhang.sheet.load import decode
 
-ENDING = ".dialect.toml"
 _LOOKED_AT = 60
 _HEAD = 16_384
 
@@ -66,14 +66,14 @@ class DialectReader:
         return read_dialect_text(self.dialect, decode(data), file, self.openers)
 
 
-def load_dialect(path: str) -> Dialect:
-    """Read a dialect's file. Raises BadDialect."""
+def load_dialect(path: str, shown: str | None = None) -> Dialect:
+    """Read a dialect's file; ``shown`` is what it is called in place of its path. Raises BadDialect."""
     try:
         with open(path, "rb") as stream:
             data = stream.read(4_000_001)
     except OSError as error:
         raise BadDialect(path, [Problem(1, f"cannot be opened: {error.strerror}")]) from None
-    return read_dialect(data, path)
+    return read_dialect(data, shown or path)
 
 
 def head_of(path: str) -> DialectReader:

@@ -22,6 +22,8 @@ READERS = {
     "xml": "overhang.readers.xml_data",
 }
 GROUP = "overhang.readers"
+#: How the name of a dialect's file ends.
+DIALECT = ".dialect.toml"
 OPENERS = "overhang.openers"
 
 
@@ -176,9 +178,11 @@ class Shelf:
         return self._dialects[path]
 
     def _loaded(self, path: str) -> "DialectReader":
-        from overhang.readers.dialects import DialectReader, load_dialect
+        from overhang.readers.dialects import DialectReader, load_dialect, shipped
 
-        return DialectReader(load_dialect(path), self._openers)
+        # where those that come with the product are installed is of no use to anybody
+        shown = os.path.basename(path) if path in shipped().values() else None
+        return DialectReader(load_dialect(path, shown), self._openers)
 
     def _dialect_asked(self, name: str, who: str, root: str = "") -> "DialectReader":
         """A dialect by its file, or by its name among those that come with the product. Raises NoReader."""

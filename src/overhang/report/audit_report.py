@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
 from overhang.report.lines import count, safe
-from overhang.rules.device_audit import DeviceAudit, Shown
+from overhang.rules.device_audit import DeviceAudit, Quoted, Shown
 from overhang.rules.model import Severity
 from overhang.rules.network import NetworkFinding
 
@@ -123,6 +123,11 @@ def summary(report: Report) -> str:
     if report.unreadable:
         parts.append(f"{count(len(report.unreadable), 'file')} unreadable")
     return "; ".join(parts)
+
+
+def own_lines(audit: DeviceAudit, finding: Shown) -> list[Quoted]:
+    """The lines that prove a finding, without those of a dialect, which speaks of all its devices."""
+    return [each for each in finding.lines if each.file == audit.file]
 
 
 def read_by(report: Report) -> list[str]:

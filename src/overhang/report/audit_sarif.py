@@ -6,7 +6,7 @@ from typing import Any
 from urllib.parse import quote
 
 from overhang import __version__
-from overhang.report.audit_report import Report, not_examined
+from overhang.report.audit_report import Report, not_examined, own_lines
 from overhang.report.audit_text import opened_phrases
 from overhang.rules import RULES
 from overhang.rules.device_audit import DeviceAudit, Shown
@@ -79,13 +79,14 @@ def _rule(page: Page, topic: str) -> dict[str, Any]:
 
 def _result(audit: DeviceAudit, finding: Shown, waived: str | None) -> dict[str, Any]:
     opened = opened_phrases(finding.opens)
-    lines = [(each.file, each.line) for each in finding.lines] or [(audit.file, 1)]
+    own = own_lines(audit, finding)
+    lines = [(each.file, each.line) for each in own] or [(audit.file, 1)]
     result: dict[str, Any] = {
         "ruleId": finding.rule,
         "level": _LEVELS[finding.severity],
         "rank": _RANKS[finding.severity],
         "message": {"text": f"{audit.name}: {finding.message}"},
-        "locations": [_location(*lines[0], finding.lines[0].text if finding.lines else None)],
+        "locations": [_location(*lines[0], own[0].text if own else None)],
         "relatedLocations": [
             {**_location(*line), "id": number, "message": {"text": "this line is part of it"}}
             for number, line in enumerate(lines[1:], 1)

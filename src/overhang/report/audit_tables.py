@@ -5,7 +5,7 @@ import io
 from collections.abc import Iterator
 from xml.sax.saxutils import escape, quoteattr
 
-from overhang.report.audit_report import Report, by_rule, not_examined, summary, verdict
+from overhang.report.audit_report import Report, by_rule, not_examined, own_lines, summary, verdict
 from overhang.report.audit_text import opened_phrases
 from overhang.report.lines import safe
 from overhang.rules.device_audit import DeviceAudit, Shown
@@ -62,7 +62,8 @@ def audit_csv(report: Report) -> str:
 
 
 def _row(audit: DeviceAudit, finding: Shown, waived: str) -> list[object]:
-    line = finding.lines[0].line if finding.lines else ""
+    own = own_lines(audit, finding)
+    line = own[0].line if own else ""
     opens = "; ".join(opened_phrases(finding.opens))
     return [
         finding.severity.word,
@@ -172,7 +173,8 @@ def _markdown(report: Report) -> Iterator[str]:
         yield f"{_md(page.title)}. {_md(page.why)} *Mend:* {_md(page.remedy)} ({_md('; '.join(page.references))})"
         yield ""
         for audit, finding in held:
-            where = f"{audit.file}:{finding.lines[0].line}" if finding.lines else audit.file
+            own = own_lines(audit, finding)
+            where = f"{audit.file}:{own[0].line}" if own else audit.file
             yield f"- **{_md(audit.name)}** ({_md(where)}), {finding.severity.word}: {_md(finding.message)}"
             for opened in opened_phrases(finding.opens)[:3]:
                 yield f"    - opens {_md(opened)}"

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from overhang.login import Attempt, Because, FromAttempt, FromProfile, Result, Setting, Step, words
 from overhang.login.setting import PORTS
+from overhang.readers.shelf import DIALECT
 from overhang.report.lines import Line, cut, safe, wrap
 from overhang.sheet import Sheet
 from overhang.text import Origin
@@ -161,4 +162,6 @@ def where(origin: Because) -> str:
         return f"profile {origin.profile}: {origin.key}"
     if isinstance(origin, FromAttempt):
         return "the attempt itself"
+    if isinstance(origin, Origin) and origin.file.endswith(DIALECT):
+        return f"{origin.file.replace(chr(92), '/').rsplit('/', 1)[-1]}, line {origin.line}"
     return f"line {origin.line}" if isinstance(origin, Origin) and origin.line else "the sheet"
