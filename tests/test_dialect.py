@@ -763,3 +763,22 @@ def test_the_page_lists_all_keys_and_types() -> None:
             or f"[{key}]" in page
             or f"[{key}." in page
         ), key
+
+
+SECRETS: list[tuple[str, str, str]] = [
+    ('quotes = "\'"\n' + LIST % ("w {x:text}", "elevation 15: password readable {x}"), "w 'Kelp\\'7'", "w '***'"),
+    (LIST % ("pin {x:number}", "elevation 15: password readable {x}"), "pin 0071", "pin ***"),
+    (LIST % ("page", "web: http on") + 'unless = "seal {x}"\n', "seal Kelp7\npage", "seal ***"),
+    (
+        LIST % ("ip {a:address}", "servers radius g: server {a} shared-secret readable {s}") + 'with = "word {s}"\n',
+        "word Kelp7\nip 192.0.2.1",
+        "word ***",
+    ),
+    ('[[translate]]\nline = "old {_}"\n', "old Kelp7", "old ***"),
+    ('pass-over = ["chain"]\n', "chain Kelp7", "chain ***"),
+]
+
+
+@pytest.mark.parametrize(("body", "text", "shown"), SECRETS)
+def test_no_secret_of_a_text_shows_in_a_line(body: str, text: str, shown: str) -> None:
+    assert read_dialect_text(laid_out(body), text, "x").quote(1) == shown

@@ -353,3 +353,30 @@ def test_a_control_character_cannot_be_said_as_data() -> None:
     with pytest.raises(Unsayable):
         to_json(device, secrets=True)
     assert json.loads(to_json(device, secrets=False))
+
+
+@pytest.mark.parametrize(
+    ("reader", "text"),
+    [
+        (JSON, '{"ietf-system:system": {"authentication": {"user": [{"name": "a", "password": "$0$Kelp\\u002e7"}]}}}'),
+        (JSON, '{"overhang-access:access": {"console": {"password": {"form": "readable", "text": "Kelp \\"7"}}}}'),
+        (JSON, '{"ietf-system:system": {"clock": {"x": "Kelp.7"}, "other": ["Kelp.7"]}}'),
+        (
+            XML,
+            ONE.replace(
+                "</system>",
+                "<authentication><user><name>a</name><password>$0$Kelp&#46;7</password></user></authentication></system>",
+            ),
+        ),
+        (XML, ONE.replace("</system>", "<new>Kelp\n and Kelp</new></system>")),
+        (
+            XML,
+            '<access xmlns="tag:overhang.example,2026:yang:overhang-access"><console><password><form>readable</form><text>Kelp&quot;7</text></password></console></access>',
+        ),
+    ],
+)
+def test_no_secret_of_data_shows_in_a_line(reader: Any, text: str) -> None:
+    sheet = reader.read(text.encode(), "x")
+    shown = "".join(sheet.quote(line) for line in range(1, len(sheet.lines) + 1)) + "".join(map(str, sheet.diagnostics))
+    assert "***" in shown
+    assert "Kelp" not in shown

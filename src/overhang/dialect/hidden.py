@@ -27,6 +27,10 @@ class Curtain:
         for line in range(first, last + 1):
             self._keep[line] = keep
 
+    def show(self, line: int) -> None:
+        """A line that was guarded turned out to be read."""
+        self._keep.pop(line, None)
+
     def quote(self, line: int, *, unread: bool) -> str:
         """A line as it may be shown."""
         raw = self._lines[line - 1]
@@ -53,8 +57,10 @@ def guarded(raw: str, keep: int) -> str:
 
 
 def _struck(raw: str, secret: str) -> str:
-    for form in {secret, secret.replace("\\", "\\\\").replace('"', '\\"')}:
+    """A line with a secret struck out, however its quotes are written; where it is not found, only the first word."""
+    struck = raw
+    for form in {secret, *(secret.replace("\\", "\\\\").replace(quote, "\\" + quote) for quote in "\"'`")}:
         for each in filter(None, form.split("\n")):
-            whole = re.sub(rf"(?<!\w){re.escape(each)}(?!\w)", STRUCK, raw)
-            raw = whole if whole != raw else raw.replace(each, STRUCK)
-    return raw
+            whole = re.sub(rf"(?<!\w){re.escape(each)}(?!\w)", STRUCK, struck)
+            struck = whole if whole != struck else struck.replace(each, STRUCK)
+    return struck if struck != raw or STRUCK in raw else guarded(raw, 1)

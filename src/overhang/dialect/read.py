@@ -24,6 +24,8 @@ from overhang.sheet.write import word
 from overhang.text import Diagnostic, Level, Span
 
 _SHOWN = 2_000
+#: Types of holes whose value is the text as it stands in the line.
+_AS_WRITTEN = ("word", "text", "rest")
 _OPEN, _PASSED, _UNREAD = range(3)
 _NONE: Values = {}
 
@@ -276,6 +278,7 @@ class Run:
         if match.facts:
             numbers = tuple(fact.number for fact, _ in match.facts)
             self.waiting[node.line] = (node, outer.instance, numbers)
+            self.curtain.guard(node.line, node.last, skipped + 1)
             self.became[node.line] = Became("noted")
             return inner
         self.wrong(node.line, match.near or "no translation fits this line", outer.instance, node)
@@ -322,6 +325,8 @@ class Run:
             self.curtain.guard(node.line, node.last, len(node.words) - len(option.left))
         if secrets:
             self.curtain.hide(node, secrets)
+        if any(target.holes[name].type.name not in _AS_WRITTEN for name in target.secret):
+            self.curtain.guard(node.line, node.last, 1)  # what was read is not what stands there
 
     def free_text(self, node: Node, target: Translation, option: Option) -> list[tuple[int, str]] | None:
         named = target.until[1:-1] if target.until.startswith("{") else ""
@@ -392,6 +397,7 @@ class Run:
                 return None, f"it holds where {fact.patterns[0].text} does not stand, which does"
         self.used.update(partners)
         for line in partners:
+            self.curtain.show(line)
             self.curtain.hide(line, [values[name] for name in target.secret if name in values])
         return values, ""
 

@@ -50,15 +50,18 @@ class Model(NamedTuple):
     standard: bool
 
 
-def read_model(root: Node) -> Model:
-    """What a tree of instance data says. Raises BadData where it is not one device."""
+def read_model(root: Node, *, spread: bool) -> Model:
+    """What a tree of instance data says. Raises BadData where it is not one device.
+
+    ``spread``: a text of several lines stands on several lines, as in XML.
+    """
     tops = _unwrapped(root)
     for name, module in (("system", SYSTEM), ("access", OURS), ("acls", LISTS)):
         several = [node for node in tops if node.name == name and node.module == module]
         if len(several) > 1:
             message = f"{name} stands twice, so this is more than one device; put each in a file of its own"
             raise BadData(message, several[1].line)
-    reader = _Reader()
+    reader = _Reader(spread=spread)
     for node in tops:
         node.seen = True
         handler = reader.handlers.get((node.module, node.name))
@@ -87,7 +90,8 @@ def _unwrapped(root: Node) -> list[Node]:
 
 
 class _Reader:
-    def __init__(self) -> None:
+    def __init__(self, *, spread: bool) -> None:
+        self.spread = spread
         self.said: list[Found] = []
         self.wrong: list[Wrong] = []
         self.secrets: dict[int, list[str]] = {}
@@ -121,7 +125,8 @@ class _Reader:
     def hide(self, node: Node | None) -> None:
         """The text of a node is a secret."""
         if node is not None and node.text and node.text not in ("true", "false"):
-            self.secrets.setdefault(node.line, []).append(node.text)
+            for number, text in enumerate(node.text.split("\n") if self.spread else [node.text]):
+                self.secrets.setdefault(node.line + number, []).append(text.strip())
 
     # -- ietf-system ---------------------------------------------------------------------------------------------------
 

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 #: Data deeper or larger than this is no configuration of a device.
 DEEPEST = 100
-MOST_NODES = 2_000_000
+MOST_NODES = 500_000
 
 
 class BadData(Exception):

@@ -111,7 +111,7 @@ def _diagnostic(source: Source, line: int, why: str) -> Diagnostic:
 
 
 def shown_lines(lines: Sequence[str], secrets: Mapping[int, Sequence[str]]) -> Callable[[int], str]:
-    """A way to show lines with the secrets that were found on them struck out."""
+    """A way to show lines with the secrets that were found on them struck out; all, if one cannot be found."""
     import json  # sheets need none of these
     import re
     from xml.sax.saxutils import escape
@@ -119,10 +119,13 @@ def shown_lines(lines: Sequence[str], secrets: Mapping[int, Sequence[str]]) -> C
     from overhang.sheet.lexer import STRUCK
 
     def quote(line: int) -> str:
-        text = lines[line - 1]
-        for secret in sorted(secrets.get(line, ()), key=len, reverse=True):
-            for form in {secret, json.dumps(secret)[1:-1], escape(secret)}:
-                text = re.sub(rf"(?<!\w){re.escape(form)}(?!\w)", STRUCK, text) if form else text
+        raw = text = lines[line - 1]
+        for secret in sorted(filter(None, secrets.get(line, ())), key=len, reverse=True):
+            quoted = escape(secret, {'"': "&quot;", "'": "&apos;"})
+            for form in {secret, json.dumps(secret)[1:-1], escape(secret), quoted}:
+                text = re.sub(rf"(?<!\w){re.escape(form)}(?!\w)", STRUCK, text)
+            if text == raw:  # it stands there in a form that is not known
+                return raw[: len(raw) - len(raw.lstrip())] + STRUCK
         return text
 
     return quote

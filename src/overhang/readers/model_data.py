@@ -12,7 +12,7 @@ HEAD = 65_536
 def device_of(root: Node, text: str, file: str, reader: str) -> Sheet:
     """The device that a tree of instance data describes. Raises Unreadable."""
     try:
-        model = read_model(root)
+        model = read_model(root, spread=reader == "xml")
     except BadData as problem:
         raise Unreadable(located(problem)) from None
     lines = text.split("\n")
