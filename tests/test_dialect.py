@@ -10,10 +10,11 @@ from hypothesis import strategies as st
 from overhang.demo import demo_files
 from overhang.dialect import BadDialect, Dialect, read_dialect, read_dialect_text
 from overhang.dialect.backwards import phrase
-from overhang.dialect.load import _LAYOUT, _TOP, _TRANSLATE
+from overhang.dialect.load import _TRANSLATE
 from overhang.dialect.pattern import BadPattern, Mismatch, Notation, compile_patterns
 from overhang.dialect.read import Run
 from overhang.dialect.ready import MOST_STATEMENTS
+from overhang.dialect.settings import LAYOUT_KEYS, TOP_KEYS
 from overhang.dialect.shapes import TRADE, shape_of
 from overhang.dialect.start import detect_layout, start_dialect
 from overhang.dialect.trial import check_samples, try_dialect
@@ -755,7 +756,7 @@ banner before-login:
 
 def test_the_page_lists_all_keys_and_types() -> None:
     page = (ROOT / "docs" / "dialects.md").read_text()
-    for key in (*_LAYOUT, *_TRANSLATE, *_TOP, *TYPES):
+    for key in (*LAYOUT_KEYS, *_TRANSLATE, *TOP_KEYS, *TYPES):
         assert (
             f"`{key}`" in page
             or f"`[{key}]`" in page

@@ -1,0 +1,191 @@
+"""The settings of a dialect: layout, types, profile, samples; and how mistakes in its file are collected."""
+
+import re
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from overhang.dialect.model import FORMS, Layout, Place, Problem, Sample
+from overhang.dialect.pattern import Notation
+from overhang.dialect.places import Places
+from overhang.dialect.types import TYPES, date_type, table_type
+from overhang.profiles import BUILTIN, KEYS, Profile, derive
+from overhang.profiles.model import BadProfile
+from overhang.text import did_you_mean
+
+TOP_KEYS = (
+    "name about recognise layout profile never-carries blanked always tables dates blocks translate pass-over sample"
+).split()
+_AT_TOP = "it stands at the top of the file, before the first [table]"
+LAYOUT_KEYS = (
+    "form comments trailing-comments block-comments take-back say quotes signs open close ends headings closers "
+    "prompt ignore-case continued"
+).split()
+
+
+class Settings:
+    """Reads settings; what is wrong is added to ``problems``, and the reading goes on."""
+
+    def __init__(self, lines: tuple[str, ...]) -> None:
+        self.places = Places(lines)
+        self.problems: list[Problem] = []
+        self.notation = Notation(TYPES, "", False)
+
+    # -- small helpers -------------------------------------------------------------------------------------------------
+
+    def bad(self, line: int, message: str) -> None:
+        self.problems.append(Problem(line, message))
+
+    def known(self, table: Mapping[str, Any], keys: Iterable[str], path: str, label: str) -> None:
+        for key in table:
+            if key not in set(keys):
+                near = did_you_mean(key, sorted(keys))
+                hint = f"did you mean {near}?" if near else f"known here: {', '.join(keys)}"
+                hint = _AT_TOP if path and key in TOP_KEYS else hint
+                self.bad(self.places.of(path, key), f"{label}{key}: unknown key; {hint}")
+
+    def table(self, table: Mapping[str, Any], key: str) -> Mapping[str, Any]:
+        value = table.get(key, {})
+        if not isinstance(value, dict):
+            self.bad(self.places.of("", key), f"{key}: a table is expected, as in [{key}]")
+            return {}
+        return value
+
+    def tables(self, table: Mapping[str, Any], key: str) -> list[Mapping[str, Any]]:
+        value = table.get(key, [])
+        if not isinstance(value, list) or not all(isinstance(each, dict) for each in value):
+            self.bad(self.places.of("", key), f"{key}: written as [[{key}]], once for each")
+            return []
+        return value
+
+    def texts(self, table: Mapping[str, Any], key: str, path: str = "") -> tuple[str, ...]:
+        value = table.get(key, [])
+        value = [value] if isinstance(value, str) else value
+        if not isinstance(value, list) or not all(isinstance(each, str) and each for each in value):
+            self.bad(self.places.of(path, key), f"{key}: a text, or a list of texts, is expected")
+            return ()
+        return tuple(value)
+
+    def word(self, table: Mapping[str, Any], key: str, path: str, otherwise: str = "") -> str:
+        value = table.get(key, otherwise)
+        if not isinstance(value, str):
+            self.bad(self.places.of(path, key), f"{key}: a text is expected")
+            return otherwise
+        return value
+
+    # -- the settings --------------------------------------------------------------------------------------------------
+
+    def layout(self, table: Mapping[str, Any]) -> Layout:
+        self.known(table, LAYOUT_KEYS, "layout", "layout.")
+        form = self.word(table, "form", "layout", "indented")
+        if form not in FORMS:
+            self.bad(self.places.of("layout", "form"), f"layout.form: one of {', '.join(FORMS)} is expected")
+        headings = []
+        for text in self.texts(table, "headings", "layout"):
+            before, star, after = text.partition("*")
+            if not star or not (before + after).strip():
+                self.bad(
+                    self.places.of("layout", "headings"),
+                    "layout.headings: a heading is written with * for its words, as in [*]",
+                )
+            headings.append((before.strip(), after.strip()))
+        if form == "sections" and not headings:
+            self.bad(self.places.of("layout", "form"), "layout.headings: sections need to be told how a heading looks")
+        ignore_case = table.get("ignore-case", False)
+        if not isinstance(ignore_case, bool):
+            self.bad(self.places.of("layout", "ignore-case"), "layout.ignore-case: true or false is expected")
+        blocks = self.texts(table, "block-comments", "layout")
+        if len(blocks) not in (0, 2):
+            self.bad(
+                self.places.of("layout", "block-comments"), "layout.block-comments: what begins one and what ends it"
+            )
+            blocks = ()
+        for key in ("open", "close", "ends"):
+            if key in table and form != "braces":
+                self.bad(self.places.of("layout", key), f"layout.{key}: only braces have it")
+            if len(self.word(table, key, "layout")) > 1:
+                self.bad(self.places.of("layout", key), f"layout.{key}: one sign is expected")
+        return Layout(
+            form,
+            self.texts(table, "comments", "layout"),
+            self.texts(table, "trailing-comments", "layout"),
+            self.word(table, "take-back", "layout"),
+            self.word(table, "say", "layout"),
+            self.word(table, "quotes", "layout", '"'),
+            self.word(table, "signs", "layout"),
+            self.word(table, "open", "layout", "{"),
+            self.word(table, "close", "layout", "}"),
+            self.word(table, "ends", "layout"),
+            tuple(headings),
+            self.texts(table, "closers", "layout"),
+            self.word(table, "prompt", "layout"),
+            ignore_case is True,
+            self.word(table, "continued", "layout"),
+            blocks,
+        )
+
+    def types(self, table: Mapping[str, Any], *, fold: bool) -> None:
+        types = dict(TYPES)
+        for name, rows in self.table(table, "tables").items():
+            line = self.places.of(f"tables.{name}", "")
+            if name in types:
+                self.bad(line, f"tables.{name}: a type has this name already")
+            elif not isinstance(rows, dict) or not rows or not all(isinstance(each, str) for each in rows.values()):
+                self.bad(line, f"tables.{name}: pairs of the maker's word and the sheet's are expected")
+            else:
+                types[name] = table_type(name, rows, fold=fold)
+        for name, form in self.table(table, "dates").items():
+            line = self.places.of("dates", name)
+            if name in types or not isinstance(form, str) or "%" not in form:
+                self.bad(line, f"dates.{name}: a new name, and how a date is written, as in '%d.%m.%Y', are expected")
+                continue
+            try:
+                types[name] = date_type(name, form)
+                types[name].read(types[name].samples[0])
+            except ValueError:
+                self.bad(line, f"dates.{name}: no day can be read from this")
+        self.notation = Notation(types, "", fold)
+
+    def profile(self, name: str, table: Mapping[str, Any]) -> Profile | None:
+        changes = dict(self.table(table, "profile"))
+        for key in set(changes) & set(TOP_KEYS):
+            self.bad(self.places.of("profile", key), f"profile.{key}: unknown key; {_AT_TOP}")
+            del changes[key]
+        line = self.places.of("profile", "base")
+        if not changes:
+            return None
+        base = changes.pop("base", None)
+        if base not in BUILTIN:
+            near = did_you_mean(str(base), BUILTIN) if base is not None else None
+            self.bad(
+                line,
+                "profile.base: " + (f"did you mean {near}?" if near else f"one of {', '.join(BUILTIN)} is expected"),
+            )
+            return None
+        if not changes:
+            return BUILTIN[base]
+        try:
+            return derive(name, BUILTIN[base], {key: _profile_text(each) for key, each in changes.items()}, KEYS)
+        except BadProfile as wrong:
+            key = re.split(r"[:;\s]", str(wrong).removeprefix("unknown key "))[0]
+            self.bad(self.places.of("profile", key), f"profile: {wrong}")
+            return None
+
+    def samples(self, table: Mapping[str, Any]) -> tuple[Sample, ...]:
+        found = []
+        for index, each in enumerate(self.tables(table, "sample")):
+            place = Place(self.places.of_item("sample", index), f"sample {index + 1}")
+            self.known(each, ("text", "sheet"), f"sample.{index}", f"{place.label}: ")
+            text, sheet = each.get("text"), each.get("sheet")
+            if not isinstance(text, str) or not isinstance(sheet, str):
+                self.bad(place.line, f"{place.label}: a text and the sheet that it means are expected")
+                continue
+            found.append(Sample(place, text, sheet))
+        return tuple(found)
+
+
+def _profile_text(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list):
+        return " ".join(map(str, value))
+    return str(value)
