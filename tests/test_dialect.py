@@ -278,6 +278,10 @@ MISTAKES: list[tuple[str, list[str]]] = [
         ["4: translation 2: this can never match: a line that fits it is taken by translation 1 on line 2"],
     ),
     (
+        '[[translate]]\nline = "a {x:minutes}"\n[[translate]]\nline = "a {y:number}"',
+        ["4: translation 2: nobody could tell this from translation 1 on line 2: there are lines that fit both alike"],
+    ),
+    (
         ONE + 'taken-back = "ssh: off"',
         ["2: translation 1: taken-back: the layout does not say how a line is taken back"],
     ),

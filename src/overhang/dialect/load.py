@@ -336,26 +336,59 @@ class _Loader(Settings):
         return tuple(found)
 
     def ambiguous(self) -> None:
-        """Two translations of one line, of which nobody could tell which is meant."""
+        """Two translations of one line, or two heads of a block, of which nobody could tell which is meant."""
         for entries in self.entries.values():
-            seen: dict[object, Translation | Block] = {}
+            seen: dict[object, list[tuple[Pattern, Translation | Block]]] = {}
             for pattern, target in entries:
-                if not isinstance(target, Translation | Block):
-                    continue
-                shape = (type(target), tuple(_shape(token.parts) for token in pattern.tokens), pattern.open)
-                earlier = seen.setdefault(shape, target)
-                held = any(isinstance(each, Translation) and each.conditional for each in (earlier, target))
-                if earlier is target or held:
-                    continue
-                self.bad(
-                    target.place.line,
-                    f"{target.place.label}: this can never match: a line that fits it is taken by "
-                    f"{earlier.place.label} on line {earlier.place.line}",
-                )
+                if isinstance(target, Translation | Block):
+                    alike = seen.setdefault((type(target), pattern.literals, pattern.rank), [])
+                    for other, earlier in alike:
+                        self.compare(pattern, target, other, earlier)
+                    alike.append((pattern, target))
+
+    def compare(
+        self, pattern: Pattern, target: Translation | Block, other: Pattern, earlier: Translation | Block
+    ) -> None:
+        """Tell of two patterns, equally exact, that fit the same line."""
+        held = any(isinstance(each, Translation) and each.conditional for each in (earlier, target))
+        if held or earlier is target or pattern.open != other.open or not _overlap(pattern, other):
+            return
+        place = earlier.place
+        if _shape(pattern) == _shape(other):
+            why = f"this can never match: a line that fits it is taken by {place.label} on line {place.line}"
+        else:
+            why = f"nobody could tell this from {place.label} on line {place.line}: there are lines that fit both alike"
+        self.bad(target.place.line, f"{target.place.label}: {why}")
 
 
-def _shape(parts: Iterable[str | Hole]) -> tuple[object, ...]:
-    return tuple(part if isinstance(part, str) else (part.type.name, part.many) for part in parts)
+def _shape(pattern: Pattern) -> tuple[object, ...]:
+    return tuple(
+        part if isinstance(part, str) else (part.type.name, part.many)
+        for token in pattern.tokens
+        for part in (*token.parts, " ")
+    )
+
+
+def _overlap(one: Pattern, other: Pattern) -> bool:
+    """Whether some word fits both at each place, as far as the samples of their types tell."""
+    for first, second in zip(one.tokens, other.tokens, strict=True):
+        mine, theirs = first.hole, second.hole
+        if mine is None or theirs is None:
+            if first.parts != second.parts and _shape(one) != _shape(other):
+                return False
+        elif not (_accepts(mine, theirs) or _accepts(theirs, mine)):
+            return False
+    return True
+
+
+def _accepts(hole: Hole, other: Hole) -> bool:
+    for sample in other.type.samples:
+        try:
+            hole.type.read(sample)
+        except ValueError:
+            continue
+        return True
+    return False
 
 
 def _longest_first(pattern: Pattern) -> tuple[int, tuple[int, ...]]:

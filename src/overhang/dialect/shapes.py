@@ -77,7 +77,7 @@ def _kind(word: str) -> str:
         except ValueError:
             return "<word>"
         return "<prefix>" if "/" in word else "<address>"
-    return "<text>" if " " in word else "<word>"
+    return "<word>"
 
 
 def shapes_of(lines: Iterable[tuple[int, Sequence[str]]], known: frozenset[str] = frozenset()) -> list[Shape]:

@@ -15,7 +15,6 @@ _TYPES = {
     "<address>": "address",
     "<prefix>": "prefix",
     "<date>": "date",
-    "<text>": "text",
     "<word>": "word",
 }
 
