@@ -4,23 +4,23 @@ First every line is matched by itself; then those that depend on other lines are
 of the text. A line that nothing in the dialect fits is not understood, and puts in doubt what stands beside it.
 """
 
-import bisect
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.backwards import phrase
+from overhang.dialect.beside import Beside, Seen
 from overhang.dialect.hidden import Curtain
 from overhang.dialect.layout import Node, Text
 from overhang.dialect.matching import Match, Matcher, Option, Values, parts_of
-from overhang.dialect.means import Meaning, fill, parse_filled
-from overhang.dialect.model import NEVER, Block, Dialect, Fact, Translation
+from overhang.dialect.means import Meaning
+from overhang.dialect.model import Block, Dialect, Translation
 from overhang.dialect.pattern import Tail
 from overhang.dialect.ready import MOST_STATEMENTS, Openers, Ready, make_ready
 from overhang.dialect.saying import Sayer
+from overhang.dialect.standing import say_always, say_never
 from overhang.sheet.build import Builder
 from overhang.sheet.load import Sheet
-from overhang.sheet.reader import Misread, Reading, Stated, parse_line
-from overhang.sheet.write import word
+from overhang.sheet.reader import Misread
 from overhang.text import Diagnostic, Level, Span
 
 _SHOWN = 2_000
@@ -66,14 +66,6 @@ class Hit(NamedTuple):
     text: tuple[tuple[int, str], ...] = ()
 
 
-class Seen(NamedTuple):
-    """A line that something may depend on."""
-
-    line: int
-    values: Values
-    instance: int
-
-
 def read_dialect_text(dialect: Dialect, text: str, file: str, openers: Openers | None = None) -> Sheet:
     """Read a text; what is wrong with it becomes diagnostics."""
     return Run(dialect, text, file, openers or {}).sheet()
@@ -95,8 +87,7 @@ class Run:
         self.matcher = Matcher(dialect)
         self.sayer = Sayer()
         self.hits: list[Hit] = []
-        self.seen: dict[int, list[Seen]] = {}
-        self.index: dict[tuple[int, tuple[str, ...]], dict[tuple[object, ...], list[Seen]]] = {}
+        self.beside = Beside()
         self.waiting: dict[int, tuple[Node, int, tuple[int, ...]]] = {}
         self.used: set[int] = set()
         self.closed: dict[int, Context] = {}
@@ -118,13 +109,13 @@ class Run:
             self.sayer.doubt(line, words, list(self.around(instance)))
         dialect = self.dialect
         builder = Builder(dialect.file, self.quote, quiet=True)
-        builder.say(self.always())
+        builder.say(say_always(dialect))
         builder.file = self.file
         unread = sorted(self.unread)
         self.sayer.reading.unread.extend(unread)
         builder.say(self.sayer.reading)
         builder.file = dialect.file
-        self.never(builder)
+        say_never(dialect, builder)
         builder.file = self.file
         diagnostics = [self.diagnostic(line, why) for line, (why, _, _) in sorted(self.unread.items())]
         profiles = {dialect.profile.name: dialect.profile} if dialect.profile is not None else {}
@@ -140,39 +131,6 @@ class Run:
             {dialect.file: dialect.lines},
             lambda lines: phrase(dialect, lines),
         )
-
-    def always(self) -> Reading:
-        """What the dialect says of each device, whatever its text says."""
-        reading = Reading([], [], {}, [], [], 0)
-        dialect = self.dialect
-        if dialect.profile is not None:
-            line = dialect.places["profile"]
-            head = parse_line("", "device:")
-            reading.statements.append(Stated(line, -1, head))
-            stated = parse_line("device", f"profile {word(dialect.profile.name)}")
-            reading.statements.append(Stated(line, len(reading.statements) - 1, stated))
-        for meaning in dialect.always:
-            for filled in fill(meaning, {}, {}):
-                head, inner = parse_filled(filled)
-                reading.statements.append(Stated(dialect.places["always"], -1, head))
-                if inner is not None:
-                    owner = len(reading.statements) - 1
-                    reading.statements.append(Stated(dialect.places["always"], owner, inner))
-        return reading
-
-    def never(self, builder: Builder) -> None:
-        """Say that nobody can tell, of what such texts do not carry and this one has not said."""
-        slots = {"host-keys": ("ssh", "host_keys"), "certificate": ("web", "certificate")}
-        for name in self.dialect.never:
-            block, slot = slots[name]
-            state = builder.blocks.get((block, ()))
-            if state is not None and slot in state.slots:
-                continue
-            head, inner = NEVER[name]
-            line = self.dialect.places["never-carries"]
-            parsed = parse_line("", head)
-            statement = parse_line(parsed.statement.opens, inner)
-            builder.say(Reading([Stated(line, -1, parsed), Stated(line, 0, statement)], [], {}, [], [], 0))
 
     # -- one line ------------------------------------------------------------------------------------------------------
 
@@ -254,7 +212,7 @@ class Run:
         """Note what fits a line."""
         for fact, values in match.facts:
             known = {**outer.values, **values} if outer.values and not fact.beside else values
-            self.seen.setdefault(fact.number, []).append(Seen(node.line, known, outer.instance))
+            self.beside.note(fact, Seen(node.line, known, outer.instance))
         inner = self.closed.get(outer.instance)
         if inner is None:
             inner = self.closed[outer.instance] = Context(_UNREAD, instance=outer.instance)
@@ -379,7 +337,7 @@ class Run:
         values = dict(option.values)
         partners = []
         for fact in target.partners:
-            found = self.find(fact, hit, values)
+            found = self.beside.find(fact, hit.node.line, hit.instance, values)
             if found is None:
                 return (
                     None,
@@ -388,36 +346,18 @@ class Run:
             values.update({**found.values, **values})
             partners.append(found.line)
         for fact in target.needs:
-            found = self.find(fact, hit, values)
+            found = self.beside.find(fact, hit.node.line, hit.instance, values)
             if found is None:
                 return None, f"it holds where {fact.patterns[0].text} stands, which does not"
             values.update({**found.values, **values})
         for fact in target.bars:
-            if self.find(fact, hit, values) is not None:
+            if self.beside.find(fact, hit.node.line, hit.instance, values) is not None:
                 return None, f"it holds where {fact.patterns[0].text} does not stand, which does"
         self.used.update(partners)
         for line in partners:
             self.curtain.show(line)
             self.curtain.hide(line, [values[name] for name in target.secret if name in values])
         return values, ""
-
-    def find(self, fact: Fact, hit: Hit, values: Values) -> Seen | None:
-        """The line that a fact tells of: the nearest behind the hit, else the nearest before it."""
-        every = self.seen.get(fact.number)
-        if not every:
-            return None
-        shared = tuple([name for name in fact.names if name in values])
-        table = self.index.get((fact.number, shared))
-        if table is None:
-            table = self.index[fact.number, shared] = {}
-            for each in every:
-                of = (each.instance if fact.beside else None, *map(each.values.get, shared))
-                table.setdefault(of, []).append(each)
-        found = table.get((hit.instance if fact.beside else None, *[values[name] for name in shared]))
-        if not found:
-            return None
-        at = bisect.bisect_right(found, hit.node.line, key=lambda each: each.line)
-        return found[at] if at < len(found) else found[-1]
 
     # -- saying --------------------------------------------------------------------------------------------------------
 
