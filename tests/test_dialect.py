@@ -557,7 +557,7 @@ def test_a_line_not_understood_puts_in_doubt_what_it_may_be_about() -> None:
 def test_lines_are_counted_and_none_is_lost() -> None:
     sheet = read_dialect_text(dialect(SCATTERED), "seats 0 4\n  rest 10\n    deep 1\n\nbad\n  below\nshell\n", "x")
     assert (sheet.unread, sheet.understood) == ((3, 5, 6), 3)
-    run = Run(dialect(SCATTERED), "seats 0 4\n  rest 10\n", "x", {})
+    run = Run(dialect(SCATTERED), "seats 0 4\n  rest 10\n", "x", {}, tracing=True)
     run.sheet()
     assert [each.how for each in run.became.values()] == ["said", "said"]
 

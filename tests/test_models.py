@@ -1,6 +1,7 @@
 """Open models: a device as instance data and back, against the real modules; and data that nobody should trust."""
 
 import json
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -18,12 +19,14 @@ from overhang.models.json_tree import read_json
 from overhang.models.tree import BadData
 from overhang.models.writing import Unsayable, to_json, to_xml
 from overhang.models.xml_tree import read_xml
+from overhang.project import Project
 from overhang.readers.json_data import READER as JSON
 from overhang.readers.xml_data import READER as XML
+from overhang.rules.device_audit import audit_sheet
 from overhang.secrets import Form
 from overhang.sheet import TABLE, Sheet, Unreadable, read_bytes, read_sheet
 from overhang.sheet.write import write_sheet
-from tests.generator import Made
+from tests.generator import NOW, Made
 from tests.test_sheet import sheets
 
 CALM: dict[str, Any] = {
@@ -380,3 +383,17 @@ def test_no_secret_of_data_shows_in_a_line(reader: Any, text: str) -> None:
     shown = "".join(sheet.quote(line) for line in range(1, len(sheet.lines) + 1)) + "".join(map(str, sheet.diagnostics))
     assert "***" in shown
     assert "Kelp" not in shown
+
+
+def test_the_audit_finds_the_same_in_every_format() -> None:
+    def found(sheet: Sheet) -> list[tuple[str, int, list[str]]]:
+        findings = audit_sheet(sheet, Project(), NOW).findings  # what they name comes in the order of the text
+        return sorted((each.rule, each.severity, sorted(re.findall(r"\w+", each.message))) for each in findings)
+
+    for name, data in demo_files().items():
+        if not name.endswith(".sheet"):
+            continue
+        sheet = read_bytes(data, name)
+        wanted = found(sheet)
+        assert found(JSON.read(to_json(sheet.device, secrets=True).encode(), name)) == wanted
+        assert found(XML.read(to_xml(sheet.device, secrets=True).encode(), name)) == wanted

@@ -74,11 +74,11 @@ def read_dialect_text(dialect: Dialect, text: str, file: str, openers: Openers |
 class Run:
     """One text being read.
 
-    ``became`` tells what became of each line, ``fired`` counts uses by the line of the dialect.
+    ``became`` tells what became of each line where that is traced, ``fired`` counts uses by the line of the dialect.
     """
 
-    def __init__(self, dialect: Dialect, text: str, file: str, openers: Openers) -> None:
-        self.dialect, self.file, self.openers = dialect, file, openers
+    def __init__(self, dialect: Dialect, text: str, file: str, openers: Openers, *, tracing: bool = False) -> None:
+        self.dialect, self.file, self.openers, self.tracing = dialect, file, openers, tracing
         self.text = Text(dialect.layout, text)
         self.became: dict[int, Became] = {}
         self.fired: dict[int, int] = {}
@@ -224,7 +224,8 @@ class Run:
                 whole = match.head._replace(values=inner.values)
                 self.hits.append(Hit(node, (whole,), inner.instance, taken))
             else:
-                self.became[node.line] = Became("noted")
+                if self.tracing:
+                    self.became[node.line] = Became("noted")
         if match.options:
             self.translated(node, outer, match.options, taken=taken)
             return inner
@@ -237,14 +238,16 @@ class Run:
             numbers = tuple(fact.number for fact, _ in match.facts)
             self.waiting[node.line] = (node, outer.instance, numbers)
             self.curtain.guard(node.line, node.last, skipped + 1)
-            self.became[node.line] = Became("noted")
+            if self.tracing:
+                self.became[node.line] = Became("noted")
             return inner
         self.wrong(node.line, match.near or "no translation fits this line", outer.instance, node)
         return inner
 
     def pass_over(self, node: Node, keep: int) -> None:
         """A line that is knowingly not read; what it holds is not shown either, but for its first words."""
-        self.became[node.line] = Became("passed")
+        if self.tracing:
+            self.became[node.line] = Became("passed")
         self.curtain.guard(node.line, node.last, keep)
 
     def translated(self, node: Node, outer: Context, options: Sequence[Option], *, taken: bool) -> None:
@@ -265,7 +268,8 @@ class Run:
             how = "said" if target.meanings else "passed"
             for line, words in text:
                 if line != node.line:
-                    self.became[line] = Became(how, text=words if target.meanings else "")
+                    if self.tracing:
+                        self.became[line] = Became(how, text=words if target.meanings else "")
                     if not target.meanings:
                         self.curtain.guard(line, line, 0)
         self.hits.append(Hit(node, whole, outer.instance, taken, text))
@@ -325,7 +329,8 @@ class Run:
         if why.startswith("not understood: "):
             self.wrong(hit.node.line, why.removeprefix("not understood: "), hit.instance, hit.node)
         else:
-            self.became[hit.node.line] = Became("noted", (), why)
+            if self.tracing:
+                self.became[hit.node.line] = Became("noted", (), why)
             for option in hit.options:
                 self.fire(option.target.place.line)
 
@@ -379,12 +384,13 @@ class Run:
                 of_part = Option(target._replace(holes=part.holes), {**values, **found})
                 said += self.emit(hit, of_part, part.meanings) or []
         if said:
-            self.became[hit.node.line] = Became("said", tuple(said))
+            if self.tracing:
+                self.became[hit.node.line] = Became("said", tuple(said))
         elif said is not None and (meanings or target.parts):
             place = target.place
             why = f"what it leaves out is needed for all that it means; see {place.label}, line {place.line}"
             self.wrong(hit.node.line, f"{why} of {self.dialect.file}", hit.instance, hit.node)
-        elif said is not None:
+        elif said is not None and self.tracing:
             self.became[hit.node.line] = Became("noted")
 
     def emit(self, hit: Hit, option: Option, meanings: Sequence[Meaning]) -> list[Ready] | None:
@@ -404,7 +410,7 @@ class Run:
                 why = f"{wrong}; see {place.label}, line {place.line} of {self.dialect.file}"
                 self.wrong(line, why, hit.instance, hit.node)
                 return None
-        if said:
+        if said and self.tracing:
             earlier = self.became.get(line)
             self.became[line] = Became("said", (*earlier.ready, *said) if earlier is not None else tuple(said))
         return said
@@ -424,7 +430,8 @@ class Run:
             except Misread as wrong:
                 self.wrong(hit.node.line, str(wrong), hit.instance, hit.node)
                 return
-        self.became[hit.node.line] = Became("said", tuple(dropped), dropped=True)
+        if self.tracing:
+            self.became[hit.node.line] = Became("said", tuple(dropped), dropped=True)
 
     # -- what was not understood ---------------------------------------------------------------------------------------
 
@@ -432,7 +439,8 @@ class Run:
         """A line is not understood, nor are those that go on with it."""
         words = tuple(self.plain(node.words)) if node is not None else ()
         self.unread.setdefault(line, (why, instance, words))
-        self.became[line] = Became("unread", (), why)
+        if self.tracing:
+            self.became[line] = Became("unread", (), why)
         if node is not None:
             for more in range(node.line + 1, node.last + 1):
                 self.unread.setdefault(more, ("it goes on with a line that was not understood", instance, ()))

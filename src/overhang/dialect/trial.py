@@ -47,7 +47,7 @@ class Trial(NamedTuple):
 
 def try_dialect(dialect: Dialect, text: str, file: str, *, secrets: bool, openers: Openers | None = None) -> Trial:
     """Read a text through a dialect and keep what became of it; with ``secrets`` its lines are shown as they are."""
-    run = Run(dialect, text, file, openers or {})
+    run = Run(dialect, text, file, openers or {}, tracing=True)
     sheet = run.sheet()
     tried = []
     for line, became in sorted(run.became.items()):
