@@ -3,8 +3,11 @@ from pathlib import Path
 
 import pytest
 
+from overhang.login import setting_of
 from overhang.profiles import BUILTIN, KEYS, UNKNOWN
 from overhang.project import BadProject, Person, Project, find_project, read_project
+from overhang.readers.json_data import READER as JSON
+from overhang.sheet import read_sheet
 
 Write = Callable[[str, str | bytes], Path]
 
@@ -99,3 +102,21 @@ def test_every_profile_has_every_key_and_can_be_written_down() -> None:
         assert list(profile.values) == list(KEYS)
         for key, value in profile.values.items():
             assert KEYS[key].read(KEYS[key].show(value)) == value
+
+
+def test_the_profile_of_devices_that_name_none(tmp_path: Path) -> None:
+    (tmp_path / "overhang.toml").write_text('profile = "two-tier"\n')
+    project = read_project(str(tmp_path / "overhang.toml"))
+    silent, saying = read_sheet("device a:\n", "a"), read_sheet("device a:\n    profile appliance\n", "a")
+    data = JSON.read(b'{"ietf-system:system": {"hostname": "a"}}', "a.json")
+    named = [setting_of(each, project) for each in (silent, saying, data)]
+    assert [(each.profile_name, each.profile_said) for each in named] == [
+        ("two-tier", False), ("appliance", True), ("two-tier", False),
+    ]  # fmt: skip
+    plain = [setting_of(each, Project()) for each in (silent, saying, data)]
+    assert [each.profile_name for each in plain] == ["entry-first", "appliance", "unstated"]
+    (tmp_path / "overhang.toml").write_text('profile = "two-teir"\n')
+    with pytest.raises(
+        BadProject, match=r"overhang\.toml:1: profile: no profile is called so; did you mean two-tier\?"
+    ):
+        read_project(str(tmp_path / "overhang.toml"))

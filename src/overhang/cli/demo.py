@@ -71,7 +71,7 @@ def _head(command: str) -> list[list[tuple[str, str]]]:
 
 def _login(path: str, attempt: Attempt, inputs: Inputs, command: str) -> None:
     sheet = inputs.load(path)
-    setting = setting_of(sheet, inputs.projects.of(path).profiles)
+    setting = setting_of(sheet, inputs.projects.of(path))
     show([[], *_head(command)])
     show_login(sheet, setting, attempt, decide(setting, attempt).result)
 

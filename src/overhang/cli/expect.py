@@ -67,7 +67,7 @@ def _check(
         for claim in project.claims:
             claims[claim] = claims.get(claim, False) or claim in chosen
         if chosen:
-            setting = setting_of(sheet, project.profiles)
+            setting = setting_of(sheet, project)
             understood = understood and setting.understood
             checker = Checker(setting, find_ways(setting, moment, project.servers), project, moment)
             verdicts += [checker.check(claim) for claim in chosen]

@@ -89,7 +89,7 @@ def run(options: argparse.Namespace) -> int:
     except Skipped as problem:
         raise UserError(f"{problem.path}: {problem}") from None
     project = inputs.projects.of(options.sheet)
-    setting = setting_of(sheet, project.profiles)
+    setting = setting_of(sheet, project)
     if attempt is None:
         return _many(options, setting, project)
     _check_items(setting, attempt)

@@ -47,7 +47,7 @@ def run(options: argparse.Namespace) -> int:
             continue
         path = sheet.device.file
         project = inputs.projects.of(path)
-        setting = setting_of(sheet, project.profiles)
+        setting = setting_of(sheet, project)
         found = find_ways(setting, now, project.servers)
         ways = [way for way in found.ways if _wanted(found, way, options, source)]
         if options.person is not None:

@@ -13,6 +13,8 @@ from overhang.login.result import Because, Fact, FromAttempt, FromProfile
 from overhang.login.sources import Sources
 from overhang.profiles import BUILTIN, KEYS, UNKNOWN, Profile
 from overhang.profiles.builtin import DEFAULT
+from overhang.project import Project
+from overhang.readers.assemble import UNSTATED
 from overhang.secrets import Form, Stored
 from overhang.sheet import Sheet
 from overhang.text import Origin
@@ -114,9 +116,19 @@ class OwnView(NamedTuple):
 class Setting:
     """See the module. ``understood`` is false where a statement was not read or the profile is not known."""
 
-    def __init__(self, device: Device, profiles: Mapping[str, Profile] | None = None, *, all_read: bool = True) -> None:
+    def __init__(
+        self,
+        device: Device,
+        profiles: Mapping[str, Profile] | None = None,
+        *,
+        all_read: bool = True,
+        assumed: str | None = None,
+    ) -> None:
         self.device = device
-        self.profile_name, self.facts = self._profile(profiles or BUILTIN)
+        named = device.facts.profile
+        #: whether the text names the profile; data of which nobody knows what it leaves unsaid may be told one
+        self.profile_said = named is not None and (assumed is None or named.value != UNSTATED.name)
+        self.profile_name, self.facts = self._profile(profiles or BUILTIN, assumed or DEFAULT)
         self.understood = all_read and self.profile_name is not None
         said = device.facts.profile
         #: the line that names a profile nobody knows
@@ -150,9 +162,9 @@ class Setting:
 
     # -- what is unsaid ----------------------------------------------------------------------------------------------
 
-    def _profile(self, profiles: Mapping[str, Profile]) -> tuple[str | None, dict[str, Fact]]:
+    def _profile(self, profiles: Mapping[str, Profile], assumed: str) -> tuple[str | None, dict[str, Fact]]:
         facts = self.device.facts
-        if facts.profile is not None:
+        if self.profile_said and facts.profile is not None:
             name = facts.profile.value
             profile = profiles.get(name)
             if profile is None:
@@ -160,7 +172,7 @@ class Setting:
         elif facts.profile_unread is not None:
             return None, {key: Fact(UNKNOWN, facts.profile_unread) for key in KEYS}
         else:
-            name, profile = DEFAULT, profiles[DEFAULT]
+            name, profile = assumed, profiles[assumed]
         return name, {key: Fact(value, FromProfile(name, key)) for key, value in profile.values.items()}
 
     def unsaid(self, key: str, block: Block = NO_BLOCK) -> Fact:
@@ -362,7 +374,7 @@ class Setting:
         return tuple(Check("methods", name) for kind, name in self.device.lists if kind == purpose)
 
 
-def setting_of(sheet: Sheet, profiles: Mapping[str, Profile]) -> Setting:
-    """The setting of a device that was read; ``profiles`` are the project's, to which its language may add some."""
-    found = {**sheet.profiles, **profiles} if sheet.profiles else profiles
-    return Setting(sheet.device, found, all_read=sheet.fully_understood)
+def setting_of(sheet: Sheet, project: Project) -> Setting:
+    """The setting of a device that was read; to the project's profiles its language may add some."""
+    found = {**sheet.profiles, **project.profiles} if sheet.profiles else project.profiles
+    return Setting(sheet.device, found, all_read=sheet.fully_understood, assumed=project.profile)

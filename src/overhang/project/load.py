@@ -100,6 +100,7 @@ class _Reader:
             "waivers": self.waivers,
             "management": lambda value: self.texts(value, "management"),
             "locked-away": lambda value: self.texts(value, "locked-away"),
+            "profile": lambda value: value,
         }
         self.known(table, [*readers, *lists], "")
         fields = {
@@ -109,6 +110,10 @@ class _Reader:
         states = fields.pop("states", {})
         claims = fields.pop("expect", [])
         project = Project(file=self.path, **fields)
+        if project.profile is not None and project.profile not in project.profiles:
+            near = did_you_mean(str(project.profile), project.profiles)
+            hint = f"did you mean {near}?" if near else f"one of {', '.join(project.profiles)} is expected"
+            raise self.bad("profile", f"no profile is called so; {hint}")
         for name in project.management:
             if name not in project.networks:
                 near = did_you_mean(name, project.networks)

@@ -60,6 +60,7 @@ class Project(NamedTuple):
     ``management`` names the networks that devices are managed from; ``locked_away`` are patterns of the names and sites
     of devices whose ports only trusted people reach. ``dialects`` tells which dialect (a name, or a file below the
     project file's folder) reads the files whose names a pattern fits.
+    ``profile`` is for devices whose text names none.
     """
 
     file: str = ""
@@ -73,3 +74,4 @@ class Project(NamedTuple):
     locked_away: tuple[str, ...] = ()
     waivers: tuple[Waiver, ...] = ()
     dialects: Mapping[str, str] = {}
+    profile: str | None = None

@@ -168,7 +168,7 @@ def audit_sheet(sheet: Sheet, project: Project, moment: datetime.datetime, key: 
     ``key`` is random and the same for a whole run: digests of passwords are compared under it across devices.
     """
     device = sheet.device
-    setting = setting_of(sheet, project.profiles)
+    setting = setting_of(sheet, project)
     case = Case(setting, project, moment)
     shown: list[Shown] = []
     waived: list[Waived] = []
@@ -187,7 +187,7 @@ def audit_sheet(sheet: Sheet, project: Project, moment: datetime.datetime, key: 
         facts.kind.value if facts.kind else None,
         facts.site.value if facts.site else None,
         setting.profile_name,
-        facts.profile is not None,
+        setting.profile_said,
         tuple(shown),
         tuple(each for each in sheet.diagnostics if each.level is Level.ERROR),
         tuple(each for each in sheet.diagnostics if each.level is Level.WARNING),
