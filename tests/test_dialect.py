@@ -1,5 +1,6 @@
 """Dialects: what a file may say, what lines come to mean, what is not understood, and the way back."""
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -787,3 +788,44 @@ SECRETS: list[tuple[str, str, str]] = [
 @pytest.mark.parametrize(("body", "text", "shown"), SECRETS)
 def test_no_secret_of_a_text_shows_in_a_line(body: str, text: str, shown: str) -> None:
     assert read_dialect_text(laid_out(body), text, "x").quote(1) == shown
+
+
+_ANY = st.recursive(
+    st.booleans()
+    | st.integers(-3, 3)
+    | st.sampled_from(("a", "a {x}", "ssh: port {x}", "{", "b ...", "", "user {x}:", "*")),
+    lambda inner: (
+        st.lists(inner, max_size=3)
+        | st.dictionaries(
+            st.sampled_from((*_TRANSLATE, *TOP_KEYS, *LAYOUT_KEYS, "head", "part", "files", "base", "sheet")),
+            inner,
+            max_size=4,
+        )
+    ),
+    max_leaves=12,
+)
+
+
+def toml(value: Any) -> str:
+    if isinstance(value, dict):
+        return "{" + ", ".join(f'"{key}" = {toml(each)}' for key, each in value.items()) + "}"
+    if isinstance(value, list):
+        return "[" + ", ".join(map(toml, value)) + "]"
+    return json.dumps(value)
+
+
+_LINES = st.lists(st.dictionaries(st.sampled_from(["line", *_TRANSLATE]), _ANY, max_size=5), min_size=1, max_size=3)
+
+
+@given(st.dictionaries(st.sampled_from(TOP_KEYS), _ANY, max_size=4), _LINES)
+@settings(max_examples=500, **CALM)
+def test_no_file_breaks_the_reading_of_a_dialect(table: dict[str, Any], lines: list[dict[str, Any]]) -> None:
+    table = {**table, "name": "x", "translate": [{"line": "a {x}", **each} for each in lines]}
+    text = "\n".join(f'"{key}" = {toml(value)}' for key, value in table.items())
+    try:
+        found, problems = read_dialect(text.encode(), "x"), []
+    except BadDialect as wrong:
+        found, problems = None, wrong.problems
+    assert found is not None or problems
+    if found is not None:
+        read_dialect_text(found, "a b\n  a c\nb\n", "x")

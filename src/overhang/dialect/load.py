@@ -205,12 +205,12 @@ class _Loader(Settings):
     def translation(self, table: Mapping[str, Any], index: int, layout: Layout) -> Translation | None:
         place = Place(self.places.of_item("translate", index), f"translation {index + 1}")
         self.known(table, _TRANSLATE, f"translate.{index}", f"{place.label}: ")
-        line, inside = table.get("line"), table.get("inside", "")
+        line, inside = table.get("line"), str(table.get("inside", ""))
         if not isinstance(line, str):
             self.bad(place.line, f"{place.label}: line: a line of the maker, with holes, is expected")
             return None
         if inside and inside not in self.blocks:
-            self.bad(place.line, f"{place.label}: inside: {self.no_block(str(inside), self.blocks)}")
+            self.bad(place.line, f"{place.label}: inside: {self.no_block(inside, self.blocks)}")
             return None
         if any(line.startswith(sign) for sign in layout.comments):
             self.bad(place.line, f"{place.label}: this can never match: it begins with the sign of a comment")
@@ -320,9 +320,9 @@ class _Loader(Settings):
                 self.bad(place.line, f"{place.label}: {key}: a line, or {{ line = ..., inside = ... }}, is expected")
                 continue
             self.known(spec, ("line", "inside"), "", f"{place.label}: {key}: ")
-            block = spec.get("inside", inside)
+            block = str(spec.get("inside", inside))
             if block and block not in self.blocks:
-                self.bad(place.line, f"{place.label}: {key}: {self.no_block(str(block), self.blocks)}")
+                self.bad(place.line, f"{place.label}: {key}: {self.no_block(block, self.blocks)}")
                 continue
             patterns = tuple(self.compiled(spec["line"], place))
             beside = "inside" not in spec

@@ -154,7 +154,7 @@ class Settings:
         if not changes:
             return None
         base = changes.pop("base", None)
-        if base not in BUILTIN:
+        if not isinstance(base, str) or base not in BUILTIN:
             near = did_you_mean(str(base), BUILTIN) if base is not None else None
             self.bad(
                 line,
