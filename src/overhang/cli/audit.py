@@ -1,4 +1,4 @@
-"""Audit the management access of devices: read their sheets and say what is wrong, worst first."""
+"""Audit the management access of devices: read their configurations and say what is wrong, worst first."""
 
 import argparse
 import datetime

@@ -5,7 +5,7 @@ import os
 import sys
 
 from overhang.cli.files import Skipped, add_inputs, inputs_of, read_file
-from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
+from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError, formatter
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.dialect.model import BadDialect, Dialect
 from overhang.readers.dialects import DialectReader, load_dialect, shipped
@@ -24,7 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang dialect``."""
     actions = parser.add_subparsers(metavar="ACTION", dest="action", required=True)
     made = {
-        name: actions.add_parser(name, help=about, description=about, allow_abbrev=False)
+        name: actions.add_parser(name, help=about, description=about, allow_abbrev=False, formatter_class=formatter)
         for name, about in ACTIONS.items()
     }
     made["try"].add_argument("files", nargs="+", metavar="FILE", help="a configuration")

@@ -114,7 +114,7 @@ def inputs_of(options: argparse.Namespace, guess: int | None = None) -> Inputs:
 def add_inputs(parser: argparse.ArgumentParser, *, several: bool = True) -> None:
     """The arguments that name devices and how they are read."""
     if several:
-        about = "a device's configuration, or a folder to search for them"
+        about = "a device's configuration, or a folder of them"
         parser.add_argument("paths", nargs="+", metavar="PATH", help=about)
     parser.add_argument(
         "--reader",

@@ -47,7 +47,7 @@ class Parser(argparse.ArgumentParser):
         raise UserError(f"{message} (see {self.prog} --help)")
 
 
-def _formatter(prog: str) -> argparse.HelpFormatter:
+def formatter(prog: str) -> argparse.HelpFormatter:
     """Help as wide as the terminal, within limits; argparse itself would import a lot to find that out."""
     try:
         columns = int(os.environ.get("COLUMNS") or os.get_terminal_size().columns)
@@ -63,7 +63,7 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
         description="Audits the management access of routers, switches and appliances, and simulates who gets in.",
         epilog=EXITS,
         allow_abbrev=False,
-        formatter_class=_formatter,
+        formatter_class=formatter,
     )
     parser.add_argument("--version", action="version", version=f"overhang {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", dest="command", parser_class=Parser)
@@ -76,7 +76,7 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
                 description=module.__doc__,
                 epilog=EXITS,
                 allow_abbrev=False,
-                formatter_class=_formatter,
+                formatter_class=formatter,
             )
             module.add_arguments(sub)
             sub.set_defaults(run=module.run)
