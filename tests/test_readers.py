@@ -216,6 +216,13 @@ def test_model_data_is_written_and_read_back(overhang: Run, tmp_path: Path) -> N
     assert (ran.code, ran.out, ran.err) == (0, "", "")
     back = overhang("sheet", "out/isle-ramp.xml", "--with-secrets").out
     assert back == overhang("sheet", "net/isle-ramp.mrm", "--with-secrets").out
+    audited = [
+        json.loads(overhang("audit", each, "--format", "json").out)["devices"][0]
+        for each in ("out/isle-ramp.xml", "net/isle-ramp.mrm")
+    ]
+    assert [each["profile"] for each in audited] == ["marram", "marram"]
+    rules = [sorted(finding["rule"] for finding in each["findings"]) for each in audited]
+    assert rules[0] == rules[1]
     shown = overhang("sheet", "net/isle-lamp.xml", "--to", "json").out
     assert json.loads(shown)["ietf-system:system"]["hostname"] == "isle-lamp"
     assert "$6$" not in shown

@@ -5,7 +5,10 @@ import argparse
 from overhang.cli.files import Projects
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width
-from overhang.profiles import KEYS, Profile
+from overhang.dialect.model import BadDialect
+from overhang.profiles import BUILTIN, KEYS, Profile
+from overhang.profiles.builtin import DEFAULT
+from overhang.readers.dialects import load_dialect, shipped
 from overhang.report.lines import Line, cut, safe, wrap
 from overhang.text import did_you_mean
 
@@ -31,6 +34,8 @@ def run(options: argparse.Namespace) -> int:
             show([[(" " * (widest + 2) + line, "")] for line in rest])
         return CLEAN
     profile = profiles.get(options.profile)
+    if profile is None and options.profile in shipped():
+        profile = _of_dialect(options.profile)
     if profile is None:
         near = did_you_mean(options.profile, profiles)
         hint = f"did you mean {near}?" if near else f"known here: {', '.join(profiles)}"
@@ -41,11 +46,6 @@ def run(options: argparse.Namespace) -> int:
 
 def _of_dialect(name: str) -> Profile:
     """The profile that a dialect brings. Raises UserError."""
-    from overhang.dialect.model import BadDialect
-    from overhang.profiles import BUILTIN
-    from overhang.profiles.builtin import DEFAULT
-    from overhang.readers.dialects import load_dialect, shipped
-
     try:
         return load_dialect(shipped().get(name, name)).profile or BUILTIN[DEFAULT]
     except BadDialect as problem:

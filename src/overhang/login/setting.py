@@ -374,7 +374,19 @@ class Setting:
         return tuple(Check("methods", name) for kind, name in self.device.lists if kind == purpose)
 
 
+def _shipped(name: str) -> Mapping[str, Profile]:
+    """The profile of a shipped dialect, which a sheet that was made from such a maker's text names."""
+    from overhang.readers.dialects import load_dialect, shipped  # few sheets name one
+
+    path = shipped().get(name)
+    profile = load_dialect(path).profile if path is not None else None
+    return {} if profile is None else {name: profile}
+
+
 def setting_of(sheet: Sheet, project: Project) -> Setting:
     """The setting of a device that was read; to the project's profiles its language may add some."""
     found = {**sheet.profiles, **project.profiles} if sheet.profiles else project.profiles
+    said = sheet.device.facts.profile
+    if said is not None and said.value not in found:
+        found = {**found, **_shipped(said.value)}
     return Setting(sheet.device, found, all_read=sheet.fully_understood, assumed=project.profile)
