@@ -44,12 +44,17 @@ class Curtain:
 
 
 def guarded(raw: str, keep: int) -> str:
-    """A line that was not read, its indentation and first words kept: any of the others may be a secret."""
+    """A line that was not read, its indentation and first words kept: any of the others may be a secret.
+
+    A sign or two before the first word, as a heading has them, does not count.
+    """
     body = raw.lstrip()
-    words = body.split(None, keep)
+    words = body.split(None, keep + 1)
+    if words and len(words[0]) <= 2 and not any(map(str.isalnum, words[0])):
+        keep += 1
     shown = []
     for each in words[:keep]:
-        if not all(sign.isalpha() or sign in "-_.:{}[]()" for sign in each) or len(each) > 30:
+        if not all(sign.isalpha() or sign in "-_.:{}[]()=*+" for sign in each) or len(each) > 30:
             break
         shown.append(each)
     more = len(words) > len(shown)

@@ -78,7 +78,7 @@ def _idle(dialect: Dialect, run: Run) -> Iterator[tuple[int, str]]:
 
 def _left(run: Run) -> Iterator[tuple[int, list[str]]]:
     for line in sorted(run.unread):
-        yield line, run.text.split(run.text.lines[line - 1].strip())
+        yield line, list(run.unread[line][2]) or run.text.split(run.text.lines[line - 1].strip())
 
 
 def _literals(dialect: Dialect) -> frozenset[str]:
