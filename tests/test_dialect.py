@@ -829,3 +829,16 @@ def test_no_file_breaks_the_reading_of_a_dialect(table: dict[str, Any], lines: l
     assert found is not None or problems
     if found is not None:
         read_dialect_text(found, "a b\n  a c\nb\n", "x")
+
+
+def test_a_block_is_known_by_the_line_of_the_text_that_says_it() -> None:
+    using = laid_out(
+        'never-carries = ["host-keys"]\nalways = "device: kind switch"\n'
+        + LIST % ("name {x}", "device {x}:")
+        + LIST % ("on", "ssh: on")
+    )
+    device = read_dialect_text(using, "name quay\non\n", "x").device
+    assert (device.facts.block.origin, device.ssh.block.origin) == (("x", 1), ("x", 2))
+    assert device.facts.kind is not None
+    assert device.facts.kind.origin.file == "trial.dialect.toml"
+    assert read_dialect_text(using, "", "x").device.facts.block.origin == ("trial.dialect.toml", 3)

@@ -113,7 +113,9 @@ class Run:
         builder.file = self.file
         unread = sorted(self.unread)
         self.sayer.reading.unread.extend(unread)
+        builder.claims = True
         builder.say(self.sayer.reading)
+        builder.claims = False
         builder.file = dialect.file
         say_never(dialect, builder)
         builder.file = self.file

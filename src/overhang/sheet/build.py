@@ -61,6 +61,8 @@ class Builder:
         self.file = file
         self.quote = quote
         self.quiet = quiet
+        #: whether blocks that another file began are from now on known by the line of this one
+        self.claims = False
         self.blocks: dict[Key, _State] = {}
         self.vtys: dict[int, _State] = {}
         self.ranges: set[tuple[int, int]] = set()
@@ -109,6 +111,8 @@ class Builder:
                 self._warn(line, "there is nothing to take back")
             return
         state = self.blocks.get(key) or _State(origin)
+        if self.claims and state.origin.file != self.file:
+            state.origin = origin
         if key in self.blocks and slot == "banner":
             self._warn(line, "this banner is said again; the later one holds")
             state.slots.clear()
