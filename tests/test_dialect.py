@@ -560,7 +560,7 @@ def test_lines_are_counted_and_none_is_lost() -> None:
     assert (sheet.unread, sheet.understood) == ((3, 5, 6), 3)
     run = Run(dialect(SCATTERED), "seats 0 4\n  rest 10\n", "x", {}, tracing=True)
     run.sheet()
-    assert [each.how for each in run.became.values()] == ["said", "said"]
+    assert [each.how for each in run.scan.became.values()] == ["said", "said"]
 
 
 # -- what nobody should be able to break -------------------------------------------------------------------------------
@@ -570,7 +570,8 @@ def test_a_dialect_that_makes_a_thousand_of_each_line_is_stopped() -> None:
     many = LIST % ("{w...}", "user {w}:")
     sheet = read_dialect_text(laid_out(many), "\n".join(" ".join(f"n{i}" for i in range(9000)) for _ in range(3)), "x")
     assert len(sheet.unread) == 3
-    assert f"more than {MOST_STATEMENTS:,} statements" in sheet.diagnostics[0].message
+    why = f"the dialect makes more than {MOST_STATEMENTS:,} statements of it; see translation 1, line 5 of trial.dialect.toml"
+    assert {each.message for each in sheet.diagnostics} == {why}
 
 
 def test_long_lines_and_repeated_words_take_no_time() -> None:
@@ -772,6 +773,21 @@ def test_the_page_lists_all_keys_and_types() -> None:
 
 
 SECRETS: list[tuple[str, str, str]] = [
+    (
+        '[[translate]]\nline = "p {who} ..."\neach = [{ part = "w {s}", means = "user {who}: password readable {s}" }, { part = "pin {s:number}", means = "user {who}: password readable {s}" }]\n',
+        "p lena w Kelp7",
+        "p lena w ***",
+    ),
+    (
+        '[[translate]]\nline = "p {who} ..."\neach = [{ part = "pin {s:number}", means = "user {who}: password readable {s}" }]\n',
+        "p lena pin 0071",
+        "p ***",
+    ),
+    (
+        'take-back = "un"\n' + LIST % ("w {s}", "ssh: on") + 'taken-back = "elevation 15: password readable {s}"\n',
+        "un w Kelp7",
+        "un w ***",
+    ),
     ('quotes = "\'"\n' + LIST % ("w {x:text}", "elevation 15: password readable {x}"), "w 'Kelp\\'7'", "w '***'"),
     (LIST % ("pin {x:number}", "elevation 15: password readable {x}"), "pin 0071", "pin ***"),
     (LIST % ("page", "web: http on") + 'unless = "seal {x}"\n', "seal Kelp7\npage", "seal ***"),

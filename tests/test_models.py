@@ -139,7 +139,7 @@ def test_the_demo_data_is_valid_and_means_what_it_says(model: DataModel) -> None
     data = files["gannet/isle-mast.json"]
     validate(model, data.decode())
     mast = JSON.read(data, "isle-mast.json")
-    assert write_sheet(mast.device, secrets=False) == (
+    assert write_sheet(mast.stated, secrets=False) == (
         'device isle-mast:\n    domain tidewater.example\n    site "Gannet Island, mast"\n    profile unstated\n\n'
         "entry console:\n    check methods\n\n"
         "user lena:\n    password withheld\n\nuser mast-watch:\n    password withheld\n\n"
@@ -346,7 +346,8 @@ def test_no_data_breaks_what_reads_its_meaning(value: Any) -> None:
     except Unreadable as problem:
         reason = str(problem)
     if reason:
-        assert "more than one device" in reason or "a list in a list" in reason
+        twice = "system stands twice, so this is more than one device; put each in a file of its own, on line 1"
+        assert reason in ("a list in a list is no instance data, on line 1", twice)
         return
     assert len(sheet.unread) == len({each.span.line for each in sheet.diagnostics})
 

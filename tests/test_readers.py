@@ -1,5 +1,6 @@
 """Readers: the right one is found for each file, other packages can add some, and every command takes every format."""
 
+import importlib
 import json
 import re
 import shutil
@@ -78,7 +79,7 @@ def test_readers_are_registered_and_documented() -> None:
     for name, module in READERS.items():
         reader = Shelf(reader=name).choose(b"", "x")
         assert reader is not None
-        assert (reader.name, reader.__class__.__module__) == (name, module)
+        assert (reader.name, reader) == (name, importlib.import_module(module).READER)
         assert f"`{name}`" in page
 
 
@@ -91,8 +92,10 @@ def test_which_reader_and_which_dialect(tmp_path: Path, monkeypatch: pytest.Monk
     assert Shelf().choose(b"x", "in/a.txt", {"in/*": "lantern.dialect.toml"}).name == "dialect lantern"  # type: ignore[union-attr]
     assert Shelf(dialect="tarnhook").choose(b"x", "a.sheet").name == "dialect tarnhook"  # type: ignore[union-attr]
     Path("other.dialect.toml").write_text(DIALECT.replace("lantern", "other"))
-    with pytest.raises(NoReader, match="the dialects lantern and other both recognise it"):
+    with pytest.raises(NoReader) as both:
         Shelf().choose(b"x", "a.lan")
+    why = "the dialects lantern and other both recognise it; say which with --dialect, or in the project file"
+    assert str(both.value) == why
     for options, message in (
         ({"reader": "jsn"}, "--reader jsn: did you mean json?"),
         ({"dialect": "nowhere"}, "--dialect nowhere: neither a file nor one of brinewick, marram, sandlark, tarnhook"),
@@ -205,7 +208,7 @@ def test_a_mixed_folder_is_read_as_far_as_it_can_be(overhang: Run) -> None:
     assert (ways.code, ways.err) == (2, f"overhang: net/broken.json: {why}\n{left}")
     login = overhang("login", "net/isle-ramp.mrm", "--via", "console", "--name", "lena", "--knows", "user:lena")
     assert (login.code, login.err) == (0, "")
-    assert "isle-ramp.mrm:42" in login.out or "line 42" in login.out
+    assert "line 42" in login.out
 
 
 @pytest.mark.usefixtures("mixed")
@@ -314,9 +317,7 @@ def test_the_project_file_names_dialects(overhang: Run, write: Write) -> None:
     write("languages/lantern.dialect.toml", DIALECT.replace('files = ["*.lan"]\nlines = ["lantern {version}"]\n', ""))
     write("net/quay.cfg", LANTERN)
     write("overhang.toml", '[dialects]\n"net/*.cfg" = "languages/lantern.dialect.toml"\n')
-    assert overhang("sheet", "net").out.startswith("# net/quay.cfg\ndevice quay-7:\n") or overhang(
-        "sheet", "net"
-    ).out.startswith("device quay-7")
+    assert overhang("sheet", "net").out.split("\n")[:2] == ["# net/quay.cfg", "device quay-7:"]
     write("overhang.toml", '[dialects]\n"net/*.cfg" = "languages/gone.toml"\n')
     ran = overhang("sheet", "net")
     assert (ran.code, ran.err) == (

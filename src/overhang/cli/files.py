@@ -78,9 +78,14 @@ class Inputs:
         """Read one device. Raises Skipped, and Unrecognised where there is no reader for it."""
         data = read_file(path)
         try:
-            return self._choose(path, data).read(data, path)
+            sheet = self._choose(path, data).read(data, path)
         except Unreadable as problem:
             raise Skipped(path, str(problem)) from None
+        named = sheet.device.facts.profile
+        if named is None or named.value in sheet.profiles or named.value in self.projects.of(path).profiles:
+            return sheet
+        profile = self.shelf.profile(named.value)
+        return sheet if profile is None else sheet._replace(profiles={profile.name: profile})
 
     def reader(self, path: str) -> Reader:
         """The reader for a file. Raises Skipped."""

@@ -38,7 +38,7 @@ def run(options: argparse.Namespace) -> int:
             if isinstance(sheet, Skipped):
                 raise sheet
             path = sheet.device.file
-            text = _text(sheet.device, path, options.to, secrets=options.with_secrets)
+            text = _text(sheet.stated, path, options.to, secrets=options.with_secrets)
         except Skipped as problem:
             print(f"overhang: {problem.path}: {problem}", file=sys.stderr)
             failed = True

@@ -237,9 +237,7 @@ class _Loader(Settings):
         taken = None if back is None else tuple(self.meanings(self.means(table, "taken-back", place), holes, place))
         if taken is not None and not layout.take_back:
             self.bad(place.line, f"{place.label}: taken-back: the layout does not say how a line is taken back")
-        secret = frozenset().union(
-            *(each.secret for each in meanings), *(m.secret for part in parts for m in part.meanings)
-        )
+        secret = frozenset().union(*(each.secret for each in (*meanings, *(taken or ()))))
         found = Translation(
             place,
             inside,

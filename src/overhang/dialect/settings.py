@@ -9,7 +9,7 @@ from overhang.dialect.pattern import Notation
 from overhang.dialect.places import Places
 from overhang.dialect.types import TYPES, date_type, table_type
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
-from overhang.profiles.model import BadProfile
+from overhang.profiles.model import BadProfile, text_of
 from overhang.text import did_you_mean
 
 TOP_KEYS = (
@@ -164,7 +164,7 @@ class Settings:
         if not changes:
             return BUILTIN[base]
         try:
-            return derive(name, BUILTIN[base], {key: _profile_text(each) for key, each in changes.items()}, KEYS)
+            return derive(name, BUILTIN[base], {key: text_of(each) for key, each in changes.items()}, KEYS)
         except BadProfile as wrong:
             key = re.split(r"[:;\s]", str(wrong).removeprefix("unknown key "))[0]
             self.bad(self.places.of("profile", key), f"profile: {wrong}")
@@ -181,11 +181,3 @@ class Settings:
                 continue
             found.append(Sample(place, text, sheet))
         return tuple(found)
-
-
-def _profile_text(value: Any) -> str:
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, list):
-        return " ".join(map(str, value))
-    return str(value)

@@ -4,8 +4,9 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from overhang.dialect.model import Dialect, Problem, Sample
-from overhang.dialect.read import Became, Run, read_dialect_text
+from overhang.dialect.read import Run, read_dialect_text
 from overhang.dialect.ready import Openers
+from overhang.dialect.scan import Became
 from overhang.dialect.shapes import Shape, shapes_of
 from overhang.sheet import read_sheet
 from overhang.sheet.write import write_sheet
@@ -50,8 +51,8 @@ def try_dialect(dialect: Dialect, text: str, file: str, *, secrets: bool, opener
     run = Run(dialect, text, file, openers or {}, tracing=True)
     sheet = run.sheet()
     tried = []
-    for line, became in sorted(run.became.items()):
-        shown = run.text.lines[line - 1] if secrets else sheet.quote(line)
+    for line, became in sorted(run.scan.became.items()):
+        shown = run.scan.text.lines[line - 1] if secrets else sheet.quote(line)
         tried.append(Tried(line, shown, became))
     counts = {how: sum(each.became.how == how for each in tried) for how in ("said", "passed", "unread")}
     unread = len(sheet.unread)
@@ -69,16 +70,16 @@ def try_dialect(dialect: Dialect, text: str, file: str, *, secrets: bool, opener
 
 def _idle(dialect: Dialect, run: Run) -> Iterator[tuple[int, str]]:
     for block in dialect.blocks.values():
-        if not run.fired.get(block.place.line):
+        if not run.scan.fired.get(block.place.line):
             yield block.place.line, f"[blocks.{block.name}] {block.patterns[0].text}"
     for each in dialect.translations:
-        if not run.fired.get(each.place.line):
+        if not run.scan.fired.get(each.place.line):
             yield each.place.line, each.patterns[0].text
 
 
 def _left(run: Run) -> Iterator[tuple[int, list[str]]]:
-    for line in sorted(run.unread):
-        yield line, list(run.unread[line][2]) or run.text.split(run.text.lines[line - 1].strip())
+    for line in sorted(run.scan.unread):
+        yield line, list(run.scan.unread[line][2]) or run.scan.text.split(run.scan.text.lines[line - 1].strip())
 
 
 def _literals(dialect: Dialect) -> frozenset[str]:

@@ -14,7 +14,6 @@ from overhang.login.sources import Sources
 from overhang.profiles import BUILTIN, KEYS, UNKNOWN, Profile
 from overhang.profiles.builtin import DEFAULT
 from overhang.project import Project
-from overhang.readers.assemble import UNSTATED
 from overhang.secrets import Form, Stored
 from overhang.sheet import Sheet
 from overhang.text import Origin
@@ -122,13 +121,12 @@ class Setting:
         profiles: Mapping[str, Profile] | None = None,
         *,
         all_read: bool = True,
-        assumed: str | None = None,
+        assumed: Profile | None = None,
     ) -> None:
         self.device = device
-        named = device.facts.profile
-        #: whether the text names the profile; data of which nobody knows what it leaves unsaid may be told one
-        self.profile_said = named is not None and (assumed is None or named.value != UNSTATED.name)
-        self.profile_name, self.facts = self._profile(profiles or BUILTIN, assumed or DEFAULT)
+        self.profile_said = device.facts.profile is not None
+        profiles = profiles or BUILTIN
+        self.profile_name, self.facts = self._profile(profiles, assumed or profiles[DEFAULT])
         self.understood = all_read and self.profile_name is not None
         said = device.facts.profile
         #: the line that names a profile nobody knows
@@ -162,9 +160,9 @@ class Setting:
 
     # -- what is unsaid ----------------------------------------------------------------------------------------------
 
-    def _profile(self, profiles: Mapping[str, Profile], assumed: str) -> tuple[str | None, dict[str, Fact]]:
+    def _profile(self, profiles: Mapping[str, Profile], assumed: Profile) -> tuple[str | None, dict[str, Fact]]:
         facts = self.device.facts
-        if self.profile_said and facts.profile is not None:
+        if facts.profile is not None:
             name = facts.profile.value
             profile = profiles.get(name)
             if profile is None:
@@ -172,7 +170,7 @@ class Setting:
         elif facts.profile_unread is not None:
             return None, {key: Fact(UNKNOWN, facts.profile_unread) for key in KEYS}
         else:
-            name, profile = assumed, profiles[assumed]
+            name, profile = assumed.name, assumed
         return name, {key: Fact(value, FromProfile(name, key)) for key, value in profile.values.items()}
 
     def unsaid(self, key: str, block: Block = NO_BLOCK) -> Fact:
@@ -374,19 +372,8 @@ class Setting:
         return tuple(Check("methods", name) for kind, name in self.device.lists if kind == purpose)
 
 
-def _shipped(name: str) -> Mapping[str, Profile]:
-    """The profile of a shipped dialect, which a sheet that was made from such a maker's text names."""
-    from overhang.readers.dialects import load_dialect, shipped  # few sheets name one
-
-    path = shipped().get(name)
-    profile = load_dialect(path).profile if path is not None else None
-    return {} if profile is None else {name: profile}
-
-
 def setting_of(sheet: Sheet, project: Project) -> Setting:
     """The setting of a device that was read; to the project's profiles its language may add some."""
-    found = {**sheet.profiles, **project.profiles} if sheet.profiles else project.profiles
-    said = sheet.device.facts.profile
-    if said is not None and said.value not in found:
-        found = {**found, **_shipped(said.value)}
-    return Setting(sheet.device, found, all_read=sheet.fully_understood, assumed=project.profile)
+    profiles = {**sheet.profiles, **project.profiles} if sheet.profiles else project.profiles
+    assumed = profiles[project.profile] if project.profile is not None else sheet.assumed
+    return Setting(sheet.device, profiles, all_read=sheet.fully_understood, assumed=assumed)

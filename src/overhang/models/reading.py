@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from overhang.models.fields import LIMITED, SECRET, decode, secret_words
 from overhang.models.tree import BadData, Node
+from overhang.sheet.lines import Line, Unread
 from overhang.sheet.write import word
 
 OURS, SYSTEM, LISTS = "overhang-access", "ietf-system", "ietf-access-control-list"
@@ -24,27 +25,11 @@ _ORDER = (
 )
 
 
-class Found(NamedTuple):
-    """A statement and its line; as ``Line`` of the readers has it."""
-
-    line: int
-    head: str
-    inner: str | None = None
-
-
-class Wrong(NamedTuple):
-    """A node that was not understood, why, and the head of the block that it puts in doubt, if one."""
-
-    line: int
-    why: str
-    head: str = ""
-
-
 class Model(NamedTuple):
     """What instance data says. ``standard`` tells that it is of standard modules alone, which leave much unsaid."""
 
-    said: list[Found]
-    wrong: list[Wrong]
+    said: list[Line]
+    wrong: list[Unread]
     secrets: dict[int, list[str]]
     understood: int
     standard: bool
@@ -92,12 +77,12 @@ def _unwrapped(root: Node) -> list[Node]:
 class _Reader:
     def __init__(self, *, spread: bool) -> None:
         self.spread = spread
-        self.said: list[Found] = []
-        self.wrong: list[Wrong] = []
+        self.said: list[Line] = []
+        self.wrong: list[Unread] = []
         self.secrets: dict[int, list[str]] = {}
         self.standard = True
         self.named = False
-        self.order: list[Found] = []
+        self.order: list[Line] = []
         self.checked: set[str] = set()
         self.covered: set[int] = set()
         self.handlers: dict[tuple[str, str], Callable[[Node], None]] = {
@@ -111,7 +96,7 @@ class _Reader:
         for found in self.order:
             said += [found] if found.inner is None or found.head not in self.checked else []
         wrong = self.wrong + [
-            Wrong(node.line, f"{node.module + ':' if node.module else ''}{node.name} is not read here")
+            Unread(node.line, f"{node.module + ':' if node.module else ''}{node.name} is not read here")
             for node in root.unseen()
         ]
         understood = root.leaves()
@@ -120,7 +105,7 @@ class _Reader:
         return Model(said, wrong, self.secrets, understood, self.standard)
 
     def say(self, line: int, head: str, inner: str | None = None) -> None:
-        self.said.append(Found(line, head, inner))
+        self.said.append(Line(line, head, inner))
 
     def hide(self, node: Node | None) -> None:
         """The text of a node is a secret."""
@@ -224,17 +209,17 @@ class _Reader:
             return
         lines = {"local-users": "users", "radius": "servers radius", "tacacs-plus": "servers tacacs-plus"}
         line, head = order[0].line, "methods for login:"
-        self.order = [Found(line, head)]
+        self.order = [Line(line, head)]
         for node in order:
             name = (node.text or "").rpartition(":")[2]
             if name in lines:
-                self.order.append(Found(node.line, head, lines[name]))
+                self.order.append(Line(node.line, head, lines[name]))
             else:
-                self.wrong.append(Wrong(node.line, "an authentication method that is not known here", head))
+                self.wrong.append(Unread(node.line, "an authentication method that is not known here", head))
         if len(order) > 1:
-            self.wrong.append(Wrong(line, _ORDER, head))
+            self.wrong.append(Unread(line, _ORDER, head))
         for where in ("entry console:", "ssh:", "telnet:", "web:"):
-            self.order.append(Found(line, where, "check methods"))
+            self.order.append(Line(line, where, "check methods"))
 
     # -- ietf-access-control-list --------------------------------------------------------------------------------------
 
@@ -269,7 +254,7 @@ class _Reader:
         if more or verb not in ("accept", "drop", "reject") or len(prefixes) > 1:
             what = f"{more[0].name} is" if more else "this action is"
             self.wrong.append(
-                Wrong(
+                Unread(
                     node.line,
                     f"an entry of an access list that is not about the source alone: {what} not read here",
                     head,
@@ -372,4 +357,4 @@ class _Reader:
         text = node.one("text")
         if text is not None:
             for line in (text.text or "").split("\n"):
-                self.said.append(Found(text.line, head, f"| {line}"))
+                self.said.append(Line(text.line, head, f"| {line}"))

@@ -143,6 +143,15 @@ def derive(name: str, base: Profile, changes: Mapping[str, str], keys: Mapping[s
     return Profile(name, f"{base.name} with {len(changes)} changed", values)
 
 
+def text_of(value: Any) -> str:
+    """The text of a key's value, as TOML may have it."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list):
+        return " ".join(map(str, value))
+    return str(value)
+
+
 def read_value(key: Key, name: str, text: str) -> Any:
     """The value that ``text`` means for a key. Raises BadProfile."""
     if text == "unknown":

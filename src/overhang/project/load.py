@@ -8,7 +8,7 @@ from typing import Any
 
 from overhang.device import parse_address, parse_prefix
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
-from overhang.profiles.model import BadProfile
+from overhang.profiles.model import BadProfile, text_of
 from overhang.project.claims import read_claims
 from overhang.project.model import Person, Project, Waiver
 from overhang.project.thresholds import THRESHOLDS, Thresholds
@@ -221,17 +221,9 @@ class _Reader:
                 near = did_you_mean(str(base), profiles) if base is not None else None
                 hint = f"did you mean {near}?" if near else f"one of {', '.join(profiles)} is expected"
                 raise self.bad(f"{where}.base", hint)
-            texts = {key: _profile_text(each) for key, each in changes.items()}
+            texts = {key: text_of(each) for key, each in changes.items()}
             try:
                 profiles[name] = derive(name, profiles[base], texts, KEYS)
             except BadProfile as wrong:
                 raise self.bad(where, str(wrong)) from None
         return profiles
-
-
-def _profile_text(value: Any) -> str:
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, list):
-        return " ".join(map(str, value))
-    return str(value)

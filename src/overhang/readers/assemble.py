@@ -3,34 +3,12 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-from overhang.profiles import KEYS, UNKNOWN, Profile
+from overhang.profiles import Profile
 from overhang.sheet import Sheet
 from overhang.sheet.build import Builder
+from overhang.sheet.lines import Line, Unread
 from overhang.sheet.reader import Misread, Reading, Stated, parse_line
 from overhang.text import Diagnostic, Level, Span
-
-#: For a source that leaves much unsaid of which nobody knows what it means.
-UNSTATED = Profile("unstated", "what is left unsaid is not known", dict.fromkeys(KEYS, UNKNOWN))
-
-
-class Line(NamedTuple):
-    """One statement of the sheet language, and the line of the file that it comes from.
-
-    ``head`` is the block with its colon, ``inner`` what is said in it: a statement, a line of a banner behind ``| ``,
-    or None where the block is only begun.
-    """
-
-    line: int
-    head: str
-    inner: str | None = None
-
-
-class Unread(NamedTuple):
-    """A line that was not understood, why, and the head of the block that it puts in doubt, if it stands in one."""
-
-    line: int
-    why: str
-    head: str = ""
 
 
 class Source(NamedTuple):
@@ -47,14 +25,14 @@ def assemble(
     said: Iterable[Line],
     unread: Iterable[Unread] = (),
     understood: int = 0,
-    profiles: Mapping[str, Profile] | None = None,
+    assumed: Profile | None = None,
 ) -> Sheet:
     """The device that statements amount to.
 
     ``unread`` are lines not understood, each with why; a statement that does not parse joins them. ``understood``
-    counts the lines, or values, that were.
+    counts the lines, or values, that were; ``assumed`` is the profile that holds where none is said.
     """
-    wrong = [Unread(*each) for each in unread]
+    wrong = list(unread)
     reading = Reading([], [], {}, [], [], 0)
     heads: dict[str, int] = {}
     for each in said:
@@ -78,7 +56,7 @@ def assemble(
         understood,
         source.reader,
         source.quote,
-        profiles or {},
+        assumed=assumed,
     )
 
 

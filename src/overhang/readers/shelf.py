@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from fnmatch import fnmatchcase
 from typing import Any
 
+from overhang.profiles import Profile
 from overhang.readers.interface import Reader
 from overhang.readers.sheets import ENDING, READER
 from overhang.sheet import Sheet, Unreadable
@@ -112,6 +113,14 @@ class Shelf:
         if READER.recognises(data, file):
             return READER
         return next((each for each in self._foreign() if each.recognises(data, file)), None)
+
+    def profile(self, name: str) -> Profile | None:
+        """The profile of a shipped dialect; a sheet that was made from such a maker's text names it."""
+        from overhang.readers.dialects import shipped
+
+        path = shipped().get(name)
+        found = self._dialect(path) if path is not None else None
+        return None if found is None else found.dialect.profile
 
     # -- the readers there are -----------------------------------------------------------------------------------------
 

@@ -7,9 +7,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from overhang.login import Result, setting_of
-from overhang.profiles import KEYS
+from overhang.profiles import KEYS, UNKNOWN
 from overhang.project import Project
-from overhang.readers.assemble import UNSTATED
 from overhang.rules import Case, audit
 from overhang.rules.case import Spot
 from overhang.rules.model import Finding, Severity
@@ -290,7 +289,7 @@ def _not_examined(case: Case, sheet: Sheet) -> Iterator[NotExamined]:
         yield NotExamined(count, "not understood")
     if setting.profile_name is None:
         yield NotExamined("whatever the sheet leaves unsaid", "no profile of this name is known")
-    if setting.profile_name == UNSTATED.name:
+    elif all(fact.value is UNKNOWN for fact in setting.facts.values()):
         yield NotExamined("whatever the data leaves unsaid", "its modules do not say it, and no profile is named in it")
     if not case.ways.complete:
         yield NotExamined("some ways in", "too much is in doubt to follow all of it")

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
-from overhang.device import Device
+from overhang.device import Device, Said
 from overhang.profiles import Profile
 from overhang.sheet.build import Builder
 from overhang.sheet.lexer import strike
@@ -31,7 +31,7 @@ class Sheet(NamedTuple):
     ``lines`` are the raw lines, secrets and all: show them through ``quote`` only. ``reader`` tells how it was read.
     For a text that is no sheet ``struck`` shows a line without its secrets, ``profiles`` are those that its language
     brings, ``others`` holds the lines of further files that statements come from, and ``phrase`` says statements
-    of the sheet language in that language.
+    of the sheet language in that language. ``assumed`` is the profile where the text names none, if its format has one.
     """
 
     device: Device
@@ -44,6 +44,7 @@ class Sheet(NamedTuple):
     profiles: Mapping[str, Profile] = {}
     others: Mapping[str, Sequence[str]] = {}
     phrase: Callable[[Sequence[str]], Phrased] | None = None
+    assumed: Profile | None = None
 
     @property
     def fully_understood(self) -> bool:
@@ -56,6 +57,16 @@ class Sheet(NamedTuple):
             return self.struck(line)
         raw = self.lines[line - 1].rstrip("\r")
         return strike(raw, understood=line not in self.unread).text
+
+    @property
+    def stated(self) -> Device:
+        """The device with the profile that its format assumes said in it, so that it can be passed on as a sheet."""
+        facts = self.device.facts
+        if self.assumed is None or facts.profile is not None:
+            return self.device
+        origin = facts.block.origin or Origin(self.device.file, 1)
+        profile = Said(self.assumed.name, origin)
+        return self.device._replace(facts=facts._replace(profile=profile, block=facts.block._replace(origin=origin)))
 
     def quote_at(self, origin: Origin) -> str:
         """The line at an origin, which may be of another file than the device's."""

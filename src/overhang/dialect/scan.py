@@ -1,0 +1,279 @@
+"""The first of two steps through a text: what fits each line by itself, and what of it may be shown."""
+
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from overhang.dialect.beside import Beside, Seen
+from overhang.dialect.hidden import Curtain
+from overhang.dialect.layout import Node, Text
+from overhang.dialect.matching import Match, Matcher, Option, Values, parts_of
+from overhang.dialect.model import Block, Dialect, Translation
+from overhang.dialect.pattern import Tail
+from overhang.dialect.ready import Ready
+
+_OPEN, _PASSED, _UNREAD = range(3)
+#: Types of holes whose value is the text as it stands in the line.
+_AS_WRITTEN = ("word", "text", "rest")
+_NONE: Values = {}
+
+
+class Became(NamedTuple):
+    """What became of a line: ``how`` is said, passed, unread, or noted (it says nothing by itself)."""
+
+    how: str
+    ready: tuple[Ready, ...] = ()
+    why: str = ""
+    dropped: bool = False
+    text: str = ""
+
+    @property
+    def statements(self) -> tuple[str, ...]:
+        """What was said, for people."""
+        if self.text:
+            return (f"| {self.text}",)
+        return tuple(f"drop {each.shown}" if self.dropped else each.shown for each in self.ready)
+
+
+class Context(NamedTuple):
+    """What stands under a line is read as: the kind of block, the values of its holes, and which block of the text."""
+
+    state: int
+    block: str = ""
+    values: Values = _NONE
+    instance: int = 0
+
+
+class Hit(NamedTuple):
+    """A line that a translation, or the head of a block, fits. ``options``: the first that holds is taken."""
+
+    node: Node
+    options: tuple[Option, ...]
+    instance: int
+    taken: bool
+    text: tuple[tuple[int, str], ...] = ()
+
+
+class Scan:
+    """One text being scanned.
+
+    ``hits`` are the lines that translations fit, ``beside`` those that others depend on, ``waiting`` those of them that
+    nothing else fits. ``unread`` are lines not understood: why, in which block of the text, and their words. ``became``
+    tells what became of each line where that is traced, ``fired`` counts uses by the line of the dialect.
+    """
+
+    def __init__(self, dialect: Dialect, text: str, *, tracing: bool) -> None:
+        self.dialect, self.tracing = dialect, tracing
+        self.text = Text(dialect.layout, text)
+        self.curtain = Curtain(self.text.lines, (dialect.layout.say, dialect.layout.take_back))
+        self.became: dict[int, Became] = {}
+        self.fired: dict[int, int] = {}
+        self.unread: dict[int, tuple[str, int, tuple[str, ...]]] = {}
+        self.hits: list[Hit] = []
+        self.beside = Beside()
+        self.waiting: dict[int, tuple[Node, int, tuple[int, ...]]] = {}
+        self._matcher = Matcher(dialect)
+        self._closed: dict[int, Context] = {}
+        self._outer: list[int] = [-1]
+        self._known: dict[tuple[object, ...], int] = {}
+
+    def run(self) -> None:
+        """Go through the text."""
+        contexts: list[Context] = []
+        for node in self.text.nodes():
+            outer = contexts[node.parent] if node.parent >= 0 else Context(_OPEN)
+            contexts.append(self.node(node, outer))
+
+    # -- one line ------------------------------------------------------------------------------------------------------
+
+    def node(self, node: Node, outer: Context) -> Context:
+        """Take in one line; what stands under it is read in the context that this gives."""
+        if outer.state == _PASSED:
+            self.pass_over(node, 1)
+            return outer
+        if outer.state == _UNREAD:
+            self.wrong(node.line, "it stands under a line that was not understood", outer.instance, node)
+            return outer
+        words, taken = self.verb(node)
+        if words is None:
+            self.wrong(node.line, f"a line begins with {self.dialect.layout.say}", outer.instance, node)
+            return outer._replace(state=_UNREAD)
+        if not words:
+            return self.block_without_head(node, outer)
+        skipped = len(node.words) - len(words)
+        if self.dialect.layout.form == "flat":
+            return self.flat(node, outer, words, taken=taken, skipped=skipped)
+        match = self._matcher.match(outer.block, words, self.tail_of(node, skipped))
+        return self.take(node, outer, match, taken=taken, skipped=skipped)
+
+    def block_without_head(self, node: Node, outer: Context) -> Context:
+        self.wrong(node.line, "nothing is said here but what begins or takes back a line", outer.instance, node)
+        return outer._replace(state=_UNREAD)
+
+    def verb(self, node: Node) -> tuple[list[str] | None, bool]:
+        """The words of a line without what says it or takes it back; None where it needs such a word and has none."""
+        layout, words = self.dialect.layout, node.words
+        if layout.take_back and words and words[0] == layout.take_back:
+            whole = self.dialect.candidates.get("")
+            if whole is None or layout.take_back not in whole.by_first:
+                return words[1:], True
+        if layout.say:
+            return (words[1:], False) if words and words[0] == layout.say else (None, False)
+        return words, False
+
+    def tail_of(self, node: Node, skipped: int) -> Tail | None:
+        raw = node.raw
+        return None if raw is None else lambda at: self.text.tail(raw, at + skipped)
+
+    def flat(self, node: Node, outer: Context, words: list[str], *, taken: bool, skipped: int) -> Context:
+        """A line that carries its whole path: its blocks are what it begins with."""
+        context, at = outer, 0
+        while True:
+            found = self._matcher.longest_head(context.block, words[at:])
+            if found is None:
+                break
+            option, used = found
+            inner = self.enter(context, option)
+            match = (
+                self._matcher.match(inner.block, words[at + used :], self.tail_of(node, skipped + at + used))
+                if at + used < len(words)
+                else None
+            )
+            deeper = at + used < len(words) and self._matcher.longest_head(inner.block, words[at + used :]) is not None
+            if match is None or not (match.options or match.facts or match.passed or deeper):
+                break
+            self.fire(option.target.place.line)
+            context, at = inner, at + used
+        match = self._matcher.match(context.block, words[at:], self.tail_of(node, skipped + at))
+        return self.take(node, context, match, taken=taken, skipped=skipped + at)
+
+    def enter(self, outer: Context, option: Option, node: Node | None = None) -> Context:
+        """The context inside a block. In a flat text the same words are the same block, elsewhere each is its own."""
+        block = option.target
+        key: tuple[object, ...] = (outer.instance, block.place.line, *option.values.values())
+        if node is not None:
+            key = (node.line, node.parent)
+        instance = self._known.get(key)
+        if instance is None:
+            instance = self._known[key] = len(self._outer)
+            self._outer.append(outer.instance)
+        name = block.name if isinstance(block, Block) else ""
+        return Context(_OPEN, name, {**outer.values, **option.values} if outer.values else option.values, instance)
+
+    def take(self, node: Node, outer: Context, match: Match, *, taken: bool, skipped: int) -> Context:
+        """Note what fits a line."""
+        for fact, values in match.facts:
+            known = {**outer.values, **values} if outer.values and not fact.beside else values
+            self.beside.note(fact, Seen(node.line, known, outer.instance))
+        inner = self._closed.get(outer.instance)
+        if inner is None:
+            inner = self._closed[outer.instance] = Context(_UNREAD, instance=outer.instance)
+        if match.head is not None:
+            inner = self.enter(outer, match.head, node)
+            block = match.head.target
+            self.fire(block.place.line)
+            if block.meanings:
+                whole = match.head._replace(values=inner.values)
+                self.hits.append(Hit(node, (whole,), inner.instance, taken))
+            elif self.tracing:
+                self.became[node.line] = Became("noted")
+        if match.options:
+            self.translated(node, outer, match.options, taken=taken)
+            return inner
+        if match.head is not None:
+            return inner
+        if match.passed:
+            self.pass_over(node, match.passed + skipped)
+            return outer._replace(state=_PASSED)
+        if match.facts:
+            numbers = tuple(fact.number for fact, _ in match.facts)
+            self.waiting[node.line] = (node, outer.instance, numbers)
+            self.curtain.guard(node.line, node.last, skipped + 1)
+            if self.tracing:
+                self.became[node.line] = Became("noted")
+            return inner
+        self.wrong(node.line, match.near or "no translation fits this line", outer.instance, node)
+        return inner
+
+    def pass_over(self, node: Node, keep: int) -> None:
+        """A line that is knowingly not read; what it holds is not shown either, but for its first words."""
+        if self.tracing:
+            self.became[node.line] = Became("passed")
+        self.curtain.guard(node.line, node.last, keep)
+
+    def translated(self, node: Node, outer: Context, options: Sequence[Option], *, taken: bool) -> None:
+        whole = tuple(
+            Option(target, {**outer.values, **values} if outer.values else values, left)
+            for target, values, left in options
+        )
+        for option in whole:
+            self.hide(node, option)
+        text: tuple[tuple[int, str], ...] = ()
+        target = whole[0].target
+        if isinstance(target, Translation) and target.text:
+            found = self.free_text(node, target, whole[0])
+            if found is None:
+                self.wrong(node.line, "the text that begins here is never ended", outer.instance, node)
+                return
+            text = tuple(found)
+            how = "said" if target.meanings else "passed"
+            for line, words in text:
+                if line != node.line:
+                    if self.tracing:
+                        self.became[line] = Became(how, text=words if target.meanings else "")
+                    if not target.meanings:
+                        self.curtain.guard(line, line, 0)
+        self.hits.append(Hit(node, whole, outer.instance, taken, text))
+
+    def hide(self, node: Node, option: Option) -> None:
+        """Keep in mind what is not to be shown of a line."""
+        target = option.target
+        if not isinstance(target, Translation) or not (target.secret or target.parts or not target.meanings):
+            return
+        found = [(target.secret, target.holes, option.values)]
+        for part, values in parts_of(target, option.left) or () if target.parts else ():
+            found += [(meaning.secret, part.holes, values) for meaning in part.meanings]
+        if not (target.meanings or target.parts or target.taken_back):
+            self.curtain.guard(node.line, node.last, len(node.words) - len(option.left))
+        for names, holes, values in found:
+            held = [name for name in names if values.get(name)]
+            self.curtain.hide(node, [values[name] for name in held])
+            if any(holes[name].type.name not in _AS_WRITTEN for name in held):
+                self.curtain.guard(node.line, node.last, 1)  # what was read is not what stands there
+
+    def free_text(self, node: Node, target: Translation, option: Option) -> list[tuple[int, str]] | None:
+        named = target.until[1:-1] if target.until.startswith("{") else ""
+        if not named:
+            return self.text.take_text(None, target.until, sign=False)
+        sign = option.values[named]
+        begun = self.text.tail(node.raw or "", len(node.words) - len(option.left) - 1)
+        return self.text.take_text(begun.partition(sign)[2], sign, sign=True)
+
+    def fire(self, line: int) -> None:
+        self.fired[line] = self.fired.get(line, 0) + 1
+
+    # -- what was not understood ---------------------------------------------------------------------------------------
+
+    def wrong(self, line: int, why: str, instance: int, node: Node | None = None) -> None:
+        """A line is not understood, nor are those that go on with it."""
+        words = tuple(self.plain(node.words)) if node is not None else ()
+        self.unread.setdefault(line, (why, instance, words))
+        if self.tracing:
+            self.became[line] = Became("unread", (), why)
+        if node is not None:
+            for more in range(node.line + 1, node.last + 1):
+                self.unread.setdefault(more, ("it goes on with a line that was not understood", instance, ()))
+
+    def plain(self, words: Sequence[str]) -> Sequence[str]:
+        """Words without the one that says or takes back."""
+        layout = self.dialect.layout
+        return words[1:] if words and words[0] in (layout.say, layout.take_back) else words
+
+    def around(self, instance: int) -> Iterator[int]:
+        """A block of the text, and those that it stands in."""
+        while instance > 0:
+            yield instance
+            instance = self._outer[instance]
+
+    def quote(self, line: int) -> str:
+        """A line without its secrets; of one that was not understood, no more than its first word."""
+        return self.curtain.quote(line, unread=line in self.unread)
