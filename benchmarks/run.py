@@ -18,14 +18,14 @@ from collections.abc import Callable
 from pathlib import Path
 
 from overhang.demo import demo_files
-from overhang.login import Setting
-from overhang.models.writing import to_json, to_xml
-from overhang.readers import Shelf
-from overhang.readers.json_data import READER as JSON
-from overhang.readers.xml_data import READER as XML
-from overhang.sheet import read_bytes, read_sheet
-from overhang.sheet.write import write_sheet
-from overhang.ways import find_ways
+from overhang.exposure import find_paths
+from overhang.formats import FormatRegistry
+from overhang.formats.data_writer import to_json, to_xml
+from overhang.formats.json_format import READER as JSON
+from overhang.formats.xml_format import READER as XML
+from overhang.language import read_bytes, read_sheet
+from overhang.language.unparser import write_sheet
+from overhang.simulate import ResolvedDevice
 
 PROGRAM = [sys.executable, "-m", "overhang"]
 
@@ -161,8 +161,8 @@ def ways() -> None:
     now = datetime.datetime(2026, 6, 1, tzinfo=datetime.UTC)
     for path, data in demo_files().items():
         if path.endswith(".sheet"):
-            setting = Setting(read_sheet(data.decode(), path).device)
-            print(f"ways of {path}: {1000 * median(lambda: find_ways(setting, now)):.1f} ms")  # noqa: B023
+            resolved = ResolvedDevice(read_sheet(data.decode(), path).device)
+            print(f"ways of {path}: {1000 * median(lambda: find_paths(resolved, now)):.1f} ms")  # noqa: B023
     chance = random.Random(3)
     text = "ssh: host-key ed25519\n"
     for number in range(16):
@@ -172,8 +172,8 @@ def ways() -> None:
         text += f"methods m{number} for login:\n    servers g{number % 3}\n    users\n"
     for number in range(3):
         text += f"servers radius g{number}:\n    server 192.0.2.{number}\n    server 198.51.100.{number}\n"
-    setting = Setting(read_sheet(text + "user lena: password readable x\n", "t").device)
-    print(f"ways of 16 VTYs, 16 lists and 64 states of 6 servers: {median(lambda: find_ways(setting, now), 3):.2f} s")
+    resolved = ResolvedDevice(read_sheet(text + "user lena: password readable x\n", "t").device)
+    print(f"ways of 16 VTYs, 16 lists and 64 states of 6 servers: {median(lambda: find_paths(resolved, now), 3):.2f} s")
     text = "ssh: host-key ed25519\n" + "".join(
         f"entry vty {number}:\n    check users\n    from l{number}\n" for number in range(16)
     )
@@ -185,7 +185,7 @@ def ways() -> None:
     for number in range(40):
         text += f"user u{number}:\n    password readable p{number}\n    from l{20 + number}\n"
     device = read_sheet(text, "t").device
-    print(f"ways of 64 lists of 100 lines: {median(lambda: find_ways(Setting(device), now), 3):.2f} s")
+    print(f"ways of 64 lists of 100 lines: {median(lambda: find_paths(ResolvedDevice(device), now), 3):.2f} s")
 
 
 #: Lines that a maker's text can be full of: each different, and each about access.
@@ -204,7 +204,7 @@ def reading_formats() -> None:
         more = DENSE.get(name.removeprefix("gannet/"))
         if more is None:
             continue
-        reader = Shelf().choose(data, name)
+        reader = FormatRegistry().choose(data, name)
         assert reader is not None
         dense = data + (more[0] + "".join(more[1].format(number) for number in range(250))).encode()
         for label, text in (("demo", data), ("dense", dense)):

@@ -8,15 +8,15 @@ import sys
 from collections.abc import Callable
 from fnmatch import fnmatchcase
 
+from overhang.audit import RULES
+from overhang.audit.across import across, check_waivers
+from overhang.audit.device_audit import DeviceAudit, audit_sheet
+from overhang.audit.findings import Severity
 from overhang.cli.files import Inputs, Skipped, add_inputs, inputs_of, read_moment
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.report.audit_report import SORTS, Report, Unreadable, chosen
 from overhang.report.audit_text import audit_lines
-from overhang.rules import RULES
-from overhang.rules.device_audit import DeviceAudit, audit_sheet
-from overhang.rules.model import Severity
-from overhang.rules.network import across, check_waivers
 from overhang.text import did_you_mean
 
 FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
@@ -125,11 +125,11 @@ def audit_paths(paths: list[str], inputs: Inputs, moment: datetime.datetime) -> 
     unreadable: list[Unreadable] = []
     key = os.urandom(32)
     projects = inputs.projects
-    for sheet in inputs.sheets(paths):
-        if isinstance(sheet, Skipped):
-            unreadable.append(Unreadable(sheet.path, str(sheet)))
+    for config in inputs.configs(paths):
+        if isinstance(config, Skipped):
+            unreadable.append(Unreadable(config.path, str(config)))
         else:
-            audits.append(audit_sheet(sheet, projects.of(sheet.device.file), moment, key))
+            audits.append(audit_sheet(config, projects.of(config.device.file), moment, key))
     audits.sort(key=lambda audit: audit.rank)
     network = across(audits, projects.all())
     names = frozenset(rule.name for rule in RULES)

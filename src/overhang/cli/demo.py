@@ -12,9 +12,10 @@ from overhang.cli.login import show_login
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.demo import demo_files
-from overhang.device import parse_address
-from overhang.login import Attempt, decide, setting_of
+from overhang.exposure import resolve
+from overhang.model import parse_address
 from overhang.report.audit_text import audit_lines
+from overhang.simulate import Attempt, decide
 
 _MARK = ".overhang-demo"
 
@@ -70,10 +71,10 @@ def _head(command: str) -> list[list[tuple[str, str]]]:
 
 
 def _login(path: str, attempt: Attempt, inputs: Inputs, command: str) -> None:
-    sheet = inputs.load(path)
-    setting = setting_of(sheet, inputs.projects.of(path))
+    config = inputs.load(path)
+    resolved = resolve(config, inputs.projects.of(path))
     show([[], *_head(command)])
-    show_login(sheet, setting, attempt, decide(setting, attempt).result)
+    show_login(config, resolved, attempt, decide(resolved, attempt).result)
 
 
 def _next(folder: str) -> list[list[tuple[str, str]]]:

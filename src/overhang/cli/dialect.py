@@ -8,9 +8,9 @@ from overhang.cli.files import Skipped, add_inputs, inputs_of, read_file
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError, formatter
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.dialect.model import BadDialect, Dialect
-from overhang.readers.dialects import DialectReader, load_dialect, shipped
-from overhang.readers.shelf import DIALECT as ENDING
-from overhang.sheet.load import Unreadable, decode
+from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
+from overhang.formats.registry import DIALECT as ENDING
+from overhang.language.parsed_config import Unreadable, decode
 
 ACTIONS = {
     "try": "show every line of a configuration beside what it became, and what is left to write",
@@ -48,8 +48,8 @@ def run(options: argparse.Namespace) -> int:
 
 
 def _try(options: argparse.Namespace) -> int:
-    from overhang.dialect.trial import try_dialect
-    from overhang.report.dialect_text import trial_lines
+    from overhang.dialect.preview import preview_dialect
+    from overhang.report.dialect_text import preview_lines
 
     inputs = inputs_of(options)
     failed = unread = False
@@ -63,16 +63,16 @@ def _try(options: argparse.Namespace) -> int:
             print(f"overhang: {path}: {problem}", file=sys.stderr)
             failed = True
             continue
-        trial = try_dialect(reader.dialect, text, path, secrets=options.with_secrets, openers=reader.openers)
+        trial = preview_dialect(reader.dialect, text, path, secrets=options.with_secrets, openers=reader.openers)
         unread = unread or trial.unread > 0
-        show(trial_lines(reader.dialect, path, trial, width(), unknown=options.unknown))
+        show(preview_lines(reader.dialect, path, trial, width(), unknown=options.unknown))
     if failed:
         return FAILED
     return NOT_UNDERSTOOD if unread and options.strict else CLEAN
 
 
 def _start(options: argparse.Namespace) -> int:
-    from overhang.dialect.start import start_dialect
+    from overhang.dialect.scaffold import scaffold_dialect
 
     texts = []
     for path in options.files:
@@ -82,7 +82,7 @@ def _start(options: argparse.Namespace) -> int:
             raise UserError(f"{path}: {problem}") from None
     given = options.name or os.path.basename(options.output or "").partition(".")[0] or "my-dialect"
     name = "".join(each if each.isalnum() else "-" for each in given.lower()).strip("-") or "my-dialect"
-    text = start_dialect(texts, name)
+    text = scaffold_dialect(texts, name)
     if options.output is None:
         sys.stdout.write(text)
         return CLEAN
@@ -95,7 +95,7 @@ def _start(options: argparse.Namespace) -> int:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from overhang.dialect.trial import check_samples
+    from overhang.dialect.preview import check_samples
     from overhang.report.dialect_text import check_lines
 
     wrong = False

@@ -7,9 +7,8 @@ import sys
 from overhang.cli.files import Skipped, add_inputs, inputs_of, read_moment
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
-from overhang.login import setting_of
-from overhang.project import Claim
-from overhang.ways import Checker, Verdict, chooses, find_ways
+from overhang.exposure import ExpectationChecker, ExpectationResult, applies_to, find_paths, resolve
+from overhang.project import Expectation
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -41,8 +40,8 @@ def run(options: argparse.Namespace) -> int:
         show(expect_lines(verdicts, unmatched, width()))
     for each in skipped:
         print(f"overhang: {each.path}: {each}", file=sys.stderr)
-    for claim in unmatched:
-        print(f"overhang: no device is chosen by the expectation: {claim.say}", file=sys.stderr)
+    for expectation in unmatched:
+        print(f"overhang: no device is chosen by the expectation: {expectation.say}", file=sys.stderr)
     if skipped or unmatched:
         return FAILED
     if options.strict and not understood:
@@ -52,28 +51,28 @@ def run(options: argparse.Namespace) -> int:
 
 def _check(
     options: argparse.Namespace, moment: datetime.datetime
-) -> tuple[list[Verdict], list[Claim], list[Skipped], bool]:
+) -> tuple[list[ExpectationResult], list[Expectation], list[Skipped], bool]:
     inputs = inputs_of(options)
-    verdicts: list[Verdict] = []
+    verdicts: list[ExpectationResult] = []
     skipped: list[Skipped] = []
-    claims: dict[Claim, bool] = {}
+    expectations: dict[Expectation, bool] = {}
     understood = True
-    for sheet in inputs.sheets(options.paths):
-        if isinstance(sheet, Skipped):
-            skipped.append(sheet)
+    for config in inputs.configs(options.paths):
+        if isinstance(config, Skipped):
+            skipped.append(config)
             continue
-        project = inputs.projects.of(sheet.device.file)
-        chosen = [claim for claim in project.claims if chooses(claim, sheet.device)]
-        for claim in project.claims:
-            claims[claim] = claims.get(claim, False) or claim in chosen
+        project = inputs.projects.of(config.device.file)
+        chosen = [expectation for expectation in project.expectations if applies_to(expectation, config.device)]
+        for expectation in project.expectations:
+            expectations[expectation] = expectations.get(expectation, False) or expectation in chosen
         if chosen:
-            setting = setting_of(sheet, project)
-            understood = understood and setting.understood
-            checker = Checker(setting, find_ways(setting, moment, project.servers), project, moment)
-            verdicts += [checker.check(claim) for claim in chosen]
+            resolved = resolve(config, project)
+            understood = understood and resolved.understood
+            checker = ExpectationChecker(resolved, find_paths(resolved, moment, project.servers), project, moment)
+            verdicts += [checker.check(expectation) for expectation in chosen]
     inputs.tell_left_out()
-    if not claims and not skipped:
+    if not expectations and not skipped:
         raise UserError("no expectations: a project file beside the devices says them, under [[expect]]")
-    order = list(claims)
-    verdicts.sort(key=lambda verdict: order.index(verdict.claim))
-    return verdicts, [claim for claim, met in claims.items() if not met], skipped, understood
+    order = list(expectations)
+    verdicts.sort(key=lambda verdict: order.index(verdict.expectation))
+    return verdicts, [expectation for expectation, met in expectations.items() if not met], skipped, understood

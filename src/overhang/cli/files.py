@@ -8,12 +8,12 @@ import sys
 from collections.abc import Iterable, Iterator
 
 from overhang.cli.main import UserError
+from overhang.formats import FormatRegistry, NoReader, Reader
+from overhang.formats.registry import DIALECT
+from overhang.language import ParsedConfig, Unreadable
+from overhang.language.terminals import moment
 from overhang.project import NAME as PROJECT
 from overhang.project import BadProject, Project, find_project, read_project
-from overhang.readers import NoReader, Reader, Shelf
-from overhang.readers.shelf import DIALECT
-from overhang.sheet import Sheet, Unreadable
-from overhang.sheet.kinds import moment
 
 _LARGEST = 256 * 1024 * 1024
 #: From so many files, or so many bytes, a person wants to see that something happens.
@@ -46,24 +46,24 @@ class Inputs:
         self.projects = projects
         self.left_out: list[str] = []
         try:
-            self.shelf = Shelf(reader, dialect)
+            self.registry = FormatRegistry(reader, dialect)
         except NoReader as problem:
             raise UserError(str(problem)) from None
 
-    def sheets(self, paths: Iterable[str]) -> Iterator[Sheet | Skipped]:
+    def configs(self, paths: Iterable[str]) -> Iterator[ParsedConfig | Skipped]:
         """Every device that ``paths`` name: files as they are, folders searched; or why there is none."""
         taken: dict[str, int] = {}
         for folder, found in progress(list(_find(paths))):
             if isinstance(found, Skipped):
                 yield found
                 continue
-            result: Sheet | Skipped
+            result: ParsedConfig | Skipped
             try:
                 result = self.load(found)
             except Skipped as problem:
                 result = problem
-            while self.shelf.problems:
-                yield Skipped(*self.shelf.problems.pop(0))
+            while self.registry.problems:
+                yield Skipped(*self.registry.problems.pop(0))
             if isinstance(result, Unrecognised) and folder is not None:
                 self.left_out.append(found)
                 taken.setdefault(folder, 0)
@@ -74,18 +74,18 @@ class Inputs:
             if not some:
                 yield Skipped(folder, "no file in this folder that a reader recognises")
 
-    def load(self, path: str) -> Sheet:
+    def load(self, path: str) -> ParsedConfig:
         """Read one device. Raises Skipped, and Unrecognised where there is no reader for it."""
         data = read_file(path)
         try:
-            sheet = self._choose(path, data).read(data, path)
+            config = self._choose(path, data).read(data, path)
         except Unreadable as problem:
             raise Skipped(path, str(problem)) from None
-        named = sheet.device.facts.profile
-        if named is None or named.value in sheet.profiles or named.value in self.projects.of(path).profiles:
-            return sheet
-        profile = self.shelf.profile(named.value)
-        return sheet if profile is None else sheet._replace(profiles={profile.name: profile})
+        named = config.device.facts.profile
+        if named is None or named.value in config.profiles or named.value in self.projects.of(path).profiles:
+            return config
+        profile = self.registry.profile(named.value)
+        return config if profile is None else config._replace(profiles={profile.name: profile})
 
     def reader(self, path: str) -> Reader:
         """The reader for a file. Raises Skipped."""
@@ -95,7 +95,7 @@ class Inputs:
         project = self.projects.of(path)
         root = os.path.dirname(os.path.relpath(project.file)) if project.file else ""
         try:
-            reader = self.shelf.choose(data, path, project.dialects, root)
+            reader = self.registry.choose(data, path, project.dialects, root)
         except NoReader as problem:
             raise Skipped(path, str(problem)) from None
         if reader is None:

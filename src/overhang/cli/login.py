@@ -12,12 +12,14 @@ from typing import Any
 from overhang.cli.files import Skipped, add_inputs, inputs_of
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import picture_kind, show, width, write_atomically
-from overhang.device import Address, PublicKey, parse_address
-from overhang.login import Attempt, Result, Setting, decide, setting_of, words
-from overhang.login.setting import PORTS
+from overhang.exposure import resolve
+from overhang.language import ParsedConfig
+from overhang.language.terminals import vty_range
+from overhang.model import Address, PublicKey, parse_address
+from overhang.model.vocabulary import PORTS, WAYS
 from overhang.project import Project
-from overhang.sheet import Sheet
-from overhang.sheet.kinds import WAYS, vty_range
+from overhang.simulate import Attempt, ResolvedDevice, Result, decide
+from overhang.simulate.reasons import Reason, Stage
 from overhang.text import did_you_mean
 
 _OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
@@ -85,30 +87,30 @@ def run(options: argparse.Namespace) -> int:
     attempt = build_attempt(options) if options.attempts is None else None
     inputs = inputs_of(options)
     try:
-        sheet = inputs.load(options.sheet)
+        config = inputs.load(options.sheet)
     except Skipped as problem:
         raise UserError(f"{problem.path}: {problem}") from None
     project = inputs.projects.of(options.sheet)
-    setting = setting_of(sheet, project)
+    resolved = resolve(config, project)
     if attempt is None:
-        return _many(options, setting, project)
-    _check_items(setting, attempt)
+        return _many(options, resolved, project)
+    _check_items(resolved, attempt)
     attempt = attempt._replace(servers=project.servers)
-    attempt, result = _converse(setting, attempt)
+    attempt, result = _converse(resolved, attempt)
     if kind:
-        from overhang.report import pictures
+        from overhang.audit.device_audit import trace_of
+        from overhang.report import charts
         from overhang.report.login_text import attempt_phrase
-        from overhang.rules.device_audit import path_of
 
-        caption = attempt_phrase(setting, attempt).partition(": ")[2]
-        path = path_of(sheet.device.name, caption, result)
-        write_atomically(options.picture, pictures.written(pictures.login_path(path), kind))
+        caption = attempt_phrase(resolved, attempt).partition(": ")[2]
+        path = trace_of(config.device.name, caption, result)
+        write_atomically(options.picture, charts.written(charts.login_path(path), kind))
     if options.format == "json":
         from overhang.report.login_json import login_json
 
         sys.stdout.write(login_json(result))
     else:
-        show_login(sheet, setting, attempt, result)
+        show_login(config, resolved, attempt, result)
     if options.strict and not result.understood:
         return NOT_UNDERSTOOD
     if expected is not None and not _matches(result, expected):
@@ -117,15 +119,15 @@ def run(options: argparse.Namespace) -> int:
     return CLEAN
 
 
-def _many(options: argparse.Namespace, setting: Setting, project: Project) -> int:
+def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Project) -> int:
     """Run a file of attempts; exit 2 where a line is none, 3 where the device is not understood and that is asked."""
-    from overhang.login.attempts import BadAttempt, Sequence, run_lines
     from overhang.report.login_json import LineWriter
+    from overhang.simulate.attempts import BadAttempt, Sequence, run_lines
 
     start = _moment(options.now)
     if options.now is None:
         start = start.replace(hour=0, minute=0, second=0, microsecond=0)
-    sequence = Sequence(setting, start, project.servers)
+    sequence = Sequence(resolved, start, project.servers)
     writer = LineWriter()
     bad = 0
     waiting: list[str] = []
@@ -145,7 +147,7 @@ def _many(options: argparse.Namespace, setting: Setting, project: Project) -> in
             f"overhang: {options.attempts}: {bad} of the lines are no attempts; their results say why", file=sys.stderr
         )
         return FAILED
-    return NOT_UNDERSTOOD if options.strict and not setting.understood else CLEAN
+    return NOT_UNDERSTOOD if options.strict and not resolved.understood else CLEAN
 
 
 def _lines(path: str) -> Iterator[str]:
@@ -159,11 +161,11 @@ def _lines(path: str) -> Iterator[str]:
         raise UserError(f"{path}: cannot be read: {error.strerror}") from None
 
 
-def show_login(sheet: Sheet, setting: Setting, attempt: Attempt, result: Result) -> None:
+def show_login(config: ParsedConfig, resolved: ResolvedDevice, attempt: Attempt, result: Result) -> None:
     """Print the conversation."""
     from overhang.report.login_text import login_lines
 
-    show(login_lines(sheet, setting, attempt, result, width()))
+    show(login_lines(config, resolved, attempt, result, width()))
 
 
 # -- from options to an attempt ----------------------------------------------------------------------------------------
@@ -227,7 +229,7 @@ def _versions(text: str) -> tuple[int, ...]:
 def _moment(text: str | None) -> datetime.datetime:
     if text is None:
         return datetime.datetime.now(datetime.UTC)
-    from overhang.sheet.kinds import moment
+    from overhang.language.terminals import moment
 
     found: datetime.datetime = _read(moment, text, "--now")
     return found
@@ -260,7 +262,7 @@ def _secrets(path: str | None, variable: str | None) -> tuple[str, ...]:
 def _public_key(path: str | None) -> PublicKey | None:
     if path is None:
         return None
-    from overhang.login.attempts import public_key
+    from overhang.simulate.attempts import public_key
 
     try:
         with open(path, encoding="utf-8") as stream:
@@ -290,9 +292,9 @@ def _outcome(result: Result) -> str:
     return f"{result.outcome}:{result.level}" if result.level is not None else result.outcome
 
 
-def _check_items(setting: Setting, attempt: Attempt) -> None:
+def _check_items(resolved: ResolvedDevice, attempt: Attempt) -> None:
     """Warn of knowledge that opens nothing on this device: most often a slip."""
-    device = setting.device
+    device = resolved.device
     there = {f"user:{name}" for name in device.users} | {f"key:{name}" for name in device.users}
     there |= {f"elevation:{level}" for level in device.elevations}
     there |= {entry.item for entry in (device.console, device.auxiliary, *device.vtys.values())}
@@ -307,21 +309,21 @@ def _check_items(setting: Setting, attempt: Attempt) -> None:
 # -- asking the person -------------------------------------------------------------------------------------------------
 
 
-def _converse(setting: Setting, attempt: Attempt) -> tuple[Attempt, Result]:
+def _converse(resolved: ResolvedDevice, attempt: Attempt) -> tuple[Attempt, Result]:
     """Decide; on a terminal, ask for each password that the decision asks for and that is not given yet."""
     given = bool(attempt.passwords), bool(attempt.elevate_passwords)
     while True:
-        result = decide(setting, attempt).result
+        result = decide(resolved, attempt).result
         if not sys.stdin.isatty():
             return attempt, result
         last = result.trace[-1]
-        more = last.words in (
-            words.NOTHING_OFFERED,
-            words.WRONG_PASSWORD,
-            words.UNKNOWN_NAME,
-            words.TIERS_UNOPENED,
+        more = last.code in (
+            Reason.NOTHING_OFFERED,
+            Reason.WRONG_PASSWORD,
+            Reason.UNKNOWN_NAME,
+            Reason.TIERS_UNOPENED,
         )
-        elevating = last.stage == words.ELEVATING
+        elevating = last.stage == Stage.ELEVATION
         if not more or given[elevating] or len(attempt.passwords) + len(attempt.elevate_passwords) >= _MOST_ASKED:
             return attempt, result
         prompt = f"password for level {attempt.elevate}: " if elevating else "password: "
@@ -333,4 +335,4 @@ def _converse(setting: Setting, attempt: Attempt) -> tuple[Attempt, Result]:
         after = (*before, text)
         attempt = attempt._replace(elevate_passwords=after) if elevating else attempt._replace(passwords=after)
         if text == "" and before:
-            return attempt, decide(setting, attempt).result
+            return attempt, decide(resolved, attempt).result

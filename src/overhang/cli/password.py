@@ -5,7 +5,9 @@ import getpass
 import sys
 
 from overhang.cli.main import CLEAN, UserError
-from overhang.secrets import Form, Stored, hash_text, mask, plain_text, unmask
+from overhang.model.masking import mask, unmask
+from overhang.model.stored_secret import Form, StoredSecret
+from overhang.model.verification import hash_text, plain_text
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -70,7 +72,7 @@ def _open(stored: str) -> str:
             return unmask(words[1])
         except ValueError as wrong:
             raise UserError(str(wrong)) from None
-    text = plain_text(Stored(form, words[1]))
+    text = plain_text(StoredSecret(form, words[1]))
     if text is None:
         raise UserError(f"the form {form.value} cannot be opened here, only tried with overhang login")
     return text

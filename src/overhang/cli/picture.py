@@ -2,13 +2,13 @@
 
 import argparse
 
+from overhang.audit.device_audit import LoginTrace
+from overhang.audit.findings import Severity
 from overhang.cli.audit import add_reading, exit_code, report_of
 from overhang.cli.files import add_inputs
 from overhang.cli.main import CLEAN, FAILED, UserError
 from overhang.cli.terminal import picture_kind, write_atomically
 from overhang.report.audit_report import Report
-from overhang.rules.device_audit import Path
-from overhang.rules.model import Severity
 
 SUBJECTS = ("exposure", "findings", "login")
 
@@ -37,18 +37,18 @@ def run(options: argparse.Namespace) -> int:
     if not report.audits:
         exit_code(report, Severity.INFO, strict=False)
         raise UserError("there is nothing to draw")
-    from overhang.report import pictures  # matplotlib takes its time, and is of no use to what fails before
+    from overhang.report import charts  # matplotlib takes its time, and is of no use to what fails before
 
     if options.show == "login":
-        figure = pictures.login_path(_path(report, options.device))
+        figure = charts.login_path(_path(report, options.device))
     else:
-        figure = (pictures.exposure_map if options.show == "exposure" else pictures.findings_chart)(report)
-    write_atomically(options.output, pictures.written(figure, kind))
+        figure = (charts.exposure_map if options.show == "exposure" else charts.findings_chart)(report)
+    write_atomically(options.output, charts.written(figure, kind))
     return FAILED if exit_code(report, Severity.INFO, strict=False) == FAILED else CLEAN
 
 
-def _path(report: Report, name: str | None) -> Path:
-    from overhang.report.pictures import by_exposure
+def _path(report: Report, name: str | None) -> LoginTrace:
+    from overhang.report.charts import by_exposure
 
     chosen = [audit for audit in by_exposure(report) if name is None or audit.name == name]
     if not chosen:

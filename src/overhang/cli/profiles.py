@@ -6,9 +6,9 @@ from overhang.cli.files import Projects
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width
 from overhang.dialect.model import BadDialect
+from overhang.formats.dialect_format import load_dialect, shipped
 from overhang.profiles import BUILTIN, KEYS, Profile
 from overhang.profiles.builtin import DEFAULT
-from overhang.readers.dialects import load_dialect, shipped
 from overhang.report.lines import Line, cut, safe, wrap
 from overhang.text import did_you_mean
 

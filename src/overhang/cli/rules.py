@@ -3,11 +3,11 @@
 import argparse
 import sys
 
+from overhang.audit import RULES
+from overhang.audit.rules.pages import exemplary, page_of
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width
 from overhang.report.rules_text import rule_lines, rules_lines
-from overhang.rules import RULES
-from overhang.rules.pages import exemplary, page_of
 from overhang.text import did_you_mean
 
 

@@ -8,7 +8,7 @@ import sys
 from overhang.cli.files import Skipped, add_inputs, inputs_of
 from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import write_atomically
-from overhang.device import Device
+from overhang.model import Device
 from overhang.report.lines import count, safe
 
 FORMS = ("sheet", "json", "xml")
@@ -33,19 +33,19 @@ def run(options: argparse.Namespace) -> int:
     written: dict[str, str] = {}
     inputs = inputs_of(options)
     several = len(options.paths) > 1 or os.path.isdir(options.paths[0])
-    for sheet in inputs.sheets(options.paths):
+    for config in inputs.configs(options.paths):
         try:
-            if isinstance(sheet, Skipped):
-                raise sheet
-            path = sheet.device.file
-            text = _text(sheet.stated, path, options.to, secrets=options.with_secrets)
+            if isinstance(config, Skipped):
+                raise config
+            path = config.device.file
+            text = _text(config.stated, path, options.to, secrets=options.with_secrets)
         except Skipped as problem:
             print(f"overhang: {problem.path}: {problem}", file=sys.stderr)
             failed = True
             continue
-        if sheet.unread:
+        if config.unread:
             unread = True
-            left = f"{count(len(sheet.unread), 'line')} not understood and left out; overhang audit shows them"
+            left = f"{count(len(config.unread), 'line')} not understood and left out; overhang audit shows them"
             print(f"overhang: {path}: {left}", file=sys.stderr)
         if options.output is None:
             _show(path, text, options.to, first=not written, several=several)
@@ -67,10 +67,10 @@ def run(options: argparse.Namespace) -> int:
 def _text(device: Device, path: str, form: str, *, secrets: bool) -> str:
     """The device in a form. Raises Skipped where that form cannot hold it."""
     if form == "sheet":
-        from overhang.sheet.write import write_sheet
+        from overhang.language.unparser import write_sheet
 
         return write_sheet(device, secrets=secrets)
-    from overhang.models.writing import Unsayable, to_json, to_xml
+    from overhang.formats.data_writer import Unsayable, to_json, to_xml
 
     try:
         return (to_json if form == "json" else to_xml)(device, secrets=secrets)

@@ -6,13 +6,12 @@ import sys
 from overhang.cli.files import Skipped, add_inputs, inputs_of, read_moment
 from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width
-from overhang.device import Address, parse_address
-from overhang.login import setting_of
+from overhang.exposure import AccessPath, AccessPaths, backup_reader, can_take, find_paths, resolve
+from overhang.model import Address, parse_address
+from overhang.model.vocabulary import WAYS
 from overhang.project import Project
 from overhang.report.ways_text import DeviceWays, ways_lines
-from overhang.sheet.kinds import WAYS
 from overhang.text import did_you_mean
-from overhang.ways import Way, WaysIn, can_take, find_ways, reader_of_backups
 
 READER = "reader-of-backups"
 
@@ -41,18 +40,18 @@ def run(options: argparse.Namespace) -> int:
     now = read_moment(options.now)
     devices: list[DeviceWays] = []
     unreadable: list[tuple[str, str]] = []
-    for sheet in inputs.sheets(options.paths):
-        if isinstance(sheet, Skipped):
-            unreadable.append((sheet.path, str(sheet)))
+    for config in inputs.configs(options.paths):
+        if isinstance(config, Skipped):
+            unreadable.append((config.path, str(config)))
             continue
-        path = sheet.device.file
+        path = config.device.file
         project = inputs.projects.of(path)
-        setting = setting_of(sheet, project)
-        found = find_ways(setting, now, project.servers)
-        ways = [way for way in found.ways if _wanted(found, way, options, source)]
+        resolved = resolve(config, project)
+        found = find_paths(resolved, now, project.servers)
+        ways = [way for way in found.paths if _wanted(found, way, options, source)]
         if options.person is not None:
             ways = [way for way in ways if _can(found, way, options.person, project, path)]
-        devices.append(DeviceWays(sheet.device.name, path, found, ways, setting.understood))
+        devices.append(DeviceWays(config.device.name, path, found, ways, resolved.understood))
     devices.sort(key=_rank)
     if options.format == "json":
         from overhang.report.ways_json import ways_json
@@ -83,7 +82,7 @@ def _checked(options: argparse.Namespace) -> Address | None:
         raise UserError(f"--from {options.source}: {wrong}") from None
 
 
-def _wanted(found: WaysIn, way: Way, options: argparse.Namespace, source: Address | None) -> bool:
+def _wanted(found: AccessPaths, way: AccessPath, options: argparse.Namespace, source: Address | None) -> bool:
     if options.to is not None and way.level < options.to:
         return False
     if options.via is not None and way.via != options.via:
@@ -91,14 +90,14 @@ def _wanted(found: WaysIn, way: Way, options: argparse.Namespace, source: Addres
     if source is None:
         return True
     return way.sources is not None and bool(
-        way.sources & found.space.holding(source.family, source.value, source.value)
+        way.sources & found.address_classes.holding(source.family, source.value, source.value)
     )
 
 
-def _can(found: WaysIn, way: Way, name: str, project: Project, path: str) -> bool:
+def _can(found: AccessPaths, way: AccessPath, name: str, project: Project, path: str) -> bool:
     """Whether a person knows enough for a way, and sits where it can be taken."""
     if name == READER:
-        return found.items.within(way.needs, reader_of_backups(found))
+        return found.credentials.within(way.needs, backup_reader(found))
     person = project.people.get(name)
     if person is None:
         near = did_you_mean(name, [*project.people, READER])

@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
-from overhang.dialect.means import Meaning
 from overhang.dialect.pattern import Hole, Notation, Pattern
+from overhang.dialect.template import Template
 from overhang.profiles import Profile
 
 FORMS = ("indented", "braces", "flat", "sections")
@@ -33,14 +33,14 @@ class Layout(NamedTuple):
     block_comments: tuple[str, ...] = ()
 
 
-class Place(NamedTuple):
+class SourceRef(NamedTuple):
     """Where something stands in the dialect's own file, and what to call it in messages."""
 
     line: int
     label: str
 
 
-class Fact(NamedTuple):
+class Condition(NamedTuple):
     """A line that something else depends on.
 
     ``beside``: only in the very same block as that. ``names`` are the holes that both lines may share.
@@ -57,7 +57,7 @@ class Part(NamedTuple):
     """One of the parts that may follow on a line, in any order and number."""
 
     patterns: tuple[Pattern, ...]
-    meanings: tuple[Meaning, ...]
+    templates: tuple[Template, ...]
     holes: Mapping[str, Hole]
 
 
@@ -69,15 +69,15 @@ class Translation(NamedTuple):
     follows the line: the value of a hole of that name where it is ``{name}``, else a line.
     """
 
-    place: Place
+    place: SourceRef
     block: str
     patterns: tuple[Pattern, ...]
-    meanings: tuple[Meaning, ...]
+    templates: tuple[Template, ...]
     holes: Mapping[str, Hole]
-    taken_back: tuple[Meaning, ...] | None = None
-    partners: tuple[Fact, ...] = ()
-    needs: tuple[Fact, ...] = ()
-    bars: tuple[Fact, ...] = ()
+    taken_back: tuple[Template, ...] | None = None
+    partners: tuple[Condition, ...] = ()
+    needs: tuple[Condition, ...] = ()
+    bars: tuple[Condition, ...] = ()
     parts: tuple[Part, ...] = ()
     otherwise: Mapping[str, str] = {}
     text: str = ""
@@ -91,14 +91,14 @@ class Translation(NamedTuple):
         return bool(self.partners or self.needs or self.bars)
 
 
-class Block(NamedTuple):
+class BlockType(NamedTuple):
     """A kind of block: the line that begins it, the kind it stands in ("": none), what its being there means."""
 
     name: str
-    place: Place
+    place: SourceRef
     inside: str
     patterns: tuple[Pattern, ...]
-    meanings: tuple[Meaning, ...]
+    templates: tuple[Template, ...]
     holes: Mapping[str, Hole]
 
 
@@ -106,7 +106,7 @@ class Candidate(NamedTuple):
     """A pattern and what it is a pattern of: a Translation, a Block, a Fact, or None for a line to pass over."""
 
     pattern: Pattern
-    target: "Translation | Block | Fact | None"
+    target: "Translation | BlockType | Condition | None"
 
 
 class Candidates(NamedTuple):
@@ -119,7 +119,7 @@ class Candidates(NamedTuple):
 class Sample(NamedTuple):
     """A text and the sheet that it should be read as: the dialect's own test."""
 
-    place: Place
+    place: SourceRef
     text: str
     sheet: str
 
@@ -152,8 +152,8 @@ class Dialect(NamedTuple):
     profile: Profile | None
     never: tuple[str, ...]
     blanked: frozenset[str]
-    always: tuple[Meaning, ...]
-    blocks: Mapping[str, Block]
+    always: tuple[Template, ...]
+    blocks: Mapping[str, BlockType]
     translations: tuple[Translation, ...]
     candidates: Mapping[str, Candidates]
     samples: tuple[Sample, ...]

@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from overhang.dialect.types import LITERAL, MANY, HoleType, choice_type
+from overhang.dialect.hole_types import LITERAL, MANY, HoleType, choice_type
 
 _HOLE = re.compile(r"\{([^{}]*)\}")
 _QUOTED_LITERAL = re.compile(r"""(['"])(.+)\1""")

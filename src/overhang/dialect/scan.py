@@ -3,13 +3,13 @@
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from overhang.dialect.beside import Beside, Seen
-from overhang.dialect.hidden import Curtain
-from overhang.dialect.layout import Node, Text
-from overhang.dialect.matching import Match, Matcher, Option, Values, parts_of
-from overhang.dialect.model import Block, Dialect, Translation
+from overhang.dialect.instantiate import Instantiated
+from overhang.dialect.line_index import IndexedLine, LineIndex
+from overhang.dialect.matcher import Match, Matcher, Option, Values, parts_of
+from overhang.dialect.model import BlockType, Dialect, Translation
 from overhang.dialect.pattern import Tail
-from overhang.dialect.ready import Ready
+from overhang.dialect.redactor import Redactor
+from overhang.dialect.tokenizer import Node, Text
 
 _OPEN, _PASSED, _UNREAD = range(3)
 #: Types of holes whose value is the text as it stands in the line.
@@ -17,11 +17,11 @@ _AS_WRITTEN = ("word", "text", "rest")
 _NONE: Values = {}
 
 
-class Became(NamedTuple):
+class LineOutcome(NamedTuple):
     """What became of a line: ``how`` is said, passed, unread, or noted (it says nothing by itself)."""
 
     how: str
-    ready: tuple[Ready, ...] = ()
+    ready: tuple[Instantiated, ...] = ()
     why: str = ""
     dropped: bool = False
     text: str = ""
@@ -43,7 +43,7 @@ class Context(NamedTuple):
     instance: int = 0
 
 
-class Hit(NamedTuple):
+class LineMatch(NamedTuple):
     """A line that a translation, or the head of a block, fits. ``options``: the first that holds is taken."""
 
     node: Node
@@ -64,12 +64,12 @@ class Scan:
     def __init__(self, dialect: Dialect, text: str, *, tracing: bool) -> None:
         self.dialect, self.tracing = dialect, tracing
         self.text = Text(dialect.layout, text)
-        self.curtain = Curtain(self.text.lines, (dialect.layout.say, dialect.layout.take_back))
-        self.became: dict[int, Became] = {}
+        self.redactor = Redactor(self.text.lines, (dialect.layout.say, dialect.layout.take_back))
+        self.outcomes: dict[int, LineOutcome] = {}
         self.fired: dict[int, int] = {}
         self.unread: dict[int, tuple[str, int, tuple[str, ...]]] = {}
-        self.hits: list[Hit] = []
-        self.beside = Beside()
+        self.matches: list[LineMatch] = []
+        self.beside = LineIndex()
         self.waiting: dict[int, tuple[Node, int, tuple[int, ...]]] = {}
         self._matcher = Matcher(dialect)
         self._closed: dict[int, Context] = {}
@@ -156,14 +156,14 @@ class Scan:
         if instance is None:
             instance = self._known[key] = len(self._outer)
             self._outer.append(outer.instance)
-        name = block.name if isinstance(block, Block) else ""
+        name = block.name if isinstance(block, BlockType) else ""
         return Context(_OPEN, name, {**outer.values, **option.values} if outer.values else option.values, instance)
 
     def take(self, node: Node, outer: Context, match: Match, *, taken: bool, skipped: int) -> Context:
         """Note what fits a line."""
         for fact, values in match.facts:
             known = {**outer.values, **values} if outer.values and not fact.beside else values
-            self.beside.note(fact, Seen(node.line, known, outer.instance))
+            self.beside.note(fact, IndexedLine(node.line, known, outer.instance))
         inner = self._closed.get(outer.instance)
         if inner is None:
             inner = self._closed[outer.instance] = Context(_UNREAD, instance=outer.instance)
@@ -171,11 +171,11 @@ class Scan:
             inner = self.enter(outer, match.head, node)
             block = match.head.target
             self.fire(block.place.line)
-            if block.meanings:
+            if block.templates:
                 whole = match.head._replace(values=inner.values)
-                self.hits.append(Hit(node, (whole,), inner.instance, taken))
+                self.matches.append(LineMatch(node, (whole,), inner.instance, taken))
             elif self.tracing:
-                self.became[node.line] = Became("noted")
+                self.outcomes[node.line] = LineOutcome("noted")
         if match.options:
             self.translated(node, outer, match.options, taken=taken)
             return inner
@@ -187,9 +187,9 @@ class Scan:
         if match.facts:
             numbers = tuple(fact.number for fact, _ in match.facts)
             self.waiting[node.line] = (node, outer.instance, numbers)
-            self.curtain.guard(node.line, node.last, skipped + 1)
+            self.redactor.guard(node.line, node.last, skipped + 1)
             if self.tracing:
-                self.became[node.line] = Became("noted")
+                self.outcomes[node.line] = LineOutcome("noted")
             return inner
         self.wrong(node.line, match.near or "no translation fits this line", outer.instance, node)
         return inner
@@ -197,8 +197,8 @@ class Scan:
     def pass_over(self, node: Node, keep: int) -> None:
         """A line that is knowingly not read; what it holds is not shown either, but for its first words."""
         if self.tracing:
-            self.became[node.line] = Became("passed")
-        self.curtain.guard(node.line, node.last, keep)
+            self.outcomes[node.line] = LineOutcome("passed")
+        self.redactor.guard(node.line, node.last, keep)
 
     def translated(self, node: Node, outer: Context, options: Sequence[Option], *, taken: bool) -> None:
         whole = tuple(
@@ -215,30 +215,30 @@ class Scan:
                 self.wrong(node.line, "the text that begins here is never ended", outer.instance, node)
                 return
             text = tuple(found)
-            how = "said" if target.meanings else "passed"
+            how = "said" if target.templates else "passed"
             for line, words in text:
                 if line != node.line:
                     if self.tracing:
-                        self.became[line] = Became(how, text=words if target.meanings else "")
-                    if not target.meanings:
-                        self.curtain.guard(line, line, 0)
-        self.hits.append(Hit(node, whole, outer.instance, taken, text))
+                        self.outcomes[line] = LineOutcome(how, text=words if target.templates else "")
+                    if not target.templates:
+                        self.redactor.guard(line, line, 0)
+        self.matches.append(LineMatch(node, whole, outer.instance, taken, text))
 
     def hide(self, node: Node, option: Option) -> None:
         """Keep in mind what is not to be shown of a line."""
         target = option.target
-        if not isinstance(target, Translation) or not (target.secret or target.parts or not target.meanings):
+        if not isinstance(target, Translation) or not (target.secret or target.parts or not target.templates):
             return
         found = [(target.secret, target.holes, option.values)]
         for part, values in parts_of(target, option.left) or () if target.parts else ():
-            found += [(meaning.secret, part.holes, values) for meaning in part.meanings]
-        if not (target.meanings or target.parts or target.taken_back):
-            self.curtain.guard(node.line, node.last, len(node.words) - len(option.left))
+            found += [(template.secret, part.holes, values) for template in part.templates]
+        if not (target.templates or target.parts or target.taken_back):
+            self.redactor.guard(node.line, node.last, len(node.words) - len(option.left))
         for names, holes, values in found:
             held = [name for name in names if values.get(name)]
-            self.curtain.hide(node, [values[name] for name in held])
+            self.redactor.hide(node, [values[name] for name in held])
             if any(holes[name].type.name not in _AS_WRITTEN for name in held):
-                self.curtain.guard(node.line, node.last, 1)  # what was read is not what stands there
+                self.redactor.guard(node.line, node.last, 1)  # what was read is not what stands there
 
     def free_text(self, node: Node, target: Translation, option: Option) -> list[tuple[int, str]] | None:
         named = target.until[1:-1] if target.until.startswith("{") else ""
@@ -258,7 +258,7 @@ class Scan:
         words = tuple(self.plain(node.words)) if node is not None else ()
         self.unread.setdefault(line, (why, instance, words))
         if self.tracing:
-            self.became[line] = Became("unread", (), why)
+            self.outcomes[line] = LineOutcome("unread", (), why)
         if node is not None:
             for more in range(node.line + 1, node.last + 1):
                 self.unread.setdefault(more, ("it goes on with a line that was not understood", instance, ()))
@@ -276,4 +276,4 @@ class Scan:
 
     def quote(self, line: int) -> str:
         """A line without its secrets; of one that was not understood, no more than its first word."""
-        return self.curtain.quote(line, unread=line in self.unread)
+        return self.redactor.quote(line, unread=line in self.unread)

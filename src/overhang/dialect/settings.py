@@ -4,13 +4,13 @@ import re
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from overhang.dialect.model import FORMS, Layout, Place, Problem, Sample
+from overhang.dialect.hole_types import TYPES, date_type, table_type
+from overhang.dialect.model import FORMS, Layout, Problem, Sample, SourceRef
 from overhang.dialect.pattern import Notation
-from overhang.dialect.places import Places
-from overhang.dialect.types import TYPES, date_type, table_type
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
 from overhang.profiles.model import BadProfile, text_of
 from overhang.text import did_you_mean
+from overhang.text.toml_positions import TomlPositions
 
 TOP_KEYS = (
     "name about recognise layout profile never-carries blanked always tables dates blocks translate pass-over sample"
@@ -26,7 +26,7 @@ class Settings:
     """Reads settings; what is wrong is added to ``problems``, and the reading goes on."""
 
     def __init__(self, lines: tuple[str, ...]) -> None:
-        self.places = Places(lines)
+        self.places = TomlPositions(lines)
         self.problems: list[Problem] = []
         self.notation = Notation(TYPES, "", False)
 
@@ -173,7 +173,7 @@ class Settings:
     def samples(self, table: Mapping[str, Any]) -> tuple[Sample, ...]:
         found = []
         for index, each in enumerate(self.tables(table, "sample")):
-            place = Place(self.places.of_item("sample", index), f"sample {index + 1}")
+            place = SourceRef(self.places.of_item("sample", index), f"sample {index + 1}")
             self.known(each, ("text", "sheet"), f"sample.{index}", f"{place.label}: ")
             text, sheet = each.get("text"), each.get("sheet")
             if not isinstance(text, str) or not isinstance(sheet, str):

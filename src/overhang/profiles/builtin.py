@@ -1,7 +1,7 @@
 """The built-in profiles. Makers differ in just this table, so it is kept as one, to be read across."""
 
+from overhang.model.vocabulary import WAYS
 from overhang.profiles.model import (
-    WAYS,
     Factory,
     Key,
     LockRule,

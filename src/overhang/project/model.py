@@ -4,7 +4,7 @@ import datetime
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
-from overhang.device import Prefix
+from overhang.model import Prefix
 from overhang.profiles import BUILTIN, Profile
 from overhang.project.thresholds import Thresholds
 
@@ -18,7 +18,7 @@ class Person(NamedTuple):
     sits: tuple[str, ...] = ()
 
 
-class Claim(NamedTuple):
+class Expectation(NamedTuple):
     """Something that should be so. ``who`` are people, or empty for anybody, whatever they know.
 
     ``reaches``: the level that they must reach; ``below``: the level that they must stay under (0: not get in at all);
@@ -69,7 +69,7 @@ class Project(NamedTuple):
     people: Mapping[str, Person] = {}
     servers: Mapping[str, Mapping[str, Mapping[str, Any]]] | None = None
     profiles: Mapping[str, Profile] = BUILTIN
-    claims: tuple[Claim, ...] = ()
+    expectations: tuple[Expectation, ...] = ()
     management: tuple[str, ...] = ()
     locked_away: tuple[str, ...] = ()
     waivers: tuple[Waiver, ...] = ()

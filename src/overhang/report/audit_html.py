@@ -4,14 +4,14 @@ import os
 from typing import Any
 
 from overhang import __version__
+from overhang.audit.device_audit import DeviceAudit, LoginTrace
+from overhang.audit.findings import Severity
+from overhang.audit.rules.pages import page_of
 from overhang.report.audit_json import fired
 from overhang.report.audit_report import Report, not_examined, summary, verdict
 from overhang.report.audit_text import opened_phrases
+from overhang.report.charts import LETTERS, by_exposure, cells_of, column_label, columns_of, nobody
 from overhang.report.lines import safe
-from overhang.report.pictures import LETTERS, by_exposure, cells_of, column_label, columns_of, nobody
-from overhang.rules.device_audit import DeviceAudit, Path
-from overhang.rules.model import Severity
-from overhang.rules.pages import page_of
 
 _TEMPLATE = "audit.html.jinja"
 
@@ -58,5 +58,5 @@ def _bar(audit: DeviceAudit, report: Report) -> dict[str, Any]:
     return {"audit": audit, "parts": parts}
 
 
-def _easiest(report: Report) -> Path | None:
+def _easiest(report: Report) -> LoginTrace | None:
     return next((audit.easiest for audit in by_exposure(report) if audit.easiest is not None), None)

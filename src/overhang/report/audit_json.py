@@ -4,10 +4,10 @@ import json
 from typing import Any
 
 from overhang import __version__
+from overhang.audit.across import NetworkFinding
+from overhang.audit.device_audit import DeviceAudit, ReportedFinding
+from overhang.audit.rules.pages import Page, page_of
 from overhang.report.audit_report import Report, not_examined, verdict
-from overhang.rules.device_audit import DeviceAudit, Shown
-from overhang.rules.network import NetworkFinding
-from overhang.rules.pages import Page, page_of
 from overhang.text import Diagnostic
 
 
@@ -45,7 +45,7 @@ def fired(report: Report) -> set[str]:
 
 
 def _rule(page: Page) -> dict[str, Any]:
-    return {"title": page.title, "why": page.why, "remedy": page.remedy, "references": list(page.references)}
+    return {"title": page.title, "why": page.why, "fix": page.fix, "references": list(page.references)}
 
 
 def _device(audit: DeviceAudit) -> dict[str, Any]:
@@ -70,7 +70,7 @@ def _device(audit: DeviceAudit) -> dict[str, Any]:
     }
 
 
-def finding_value(finding: Shown) -> dict[str, Any]:
+def finding_value(finding: ReportedFinding) -> dict[str, Any]:
     """A finding as plain values."""
     return {
         "rule": finding.rule,
@@ -90,7 +90,7 @@ def finding_value(finding: Shown) -> dict[str, Any]:
             }
             for each in finding.opens
         ],
-        "remedy": list(finding.remedy),
+        "fix": list(finding.fix),
         "phrased": finding.phrased and {"dialect": finding.phrased.language, "lines": finding.phrased.lines},
         "fingerprint": finding.fingerprint,
     }
@@ -103,7 +103,7 @@ def _network(finding: NetworkFinding) -> dict[str, Any]:
         "message": finding.message,
         "devices": list(finding.devices),
         "lines": [{"file": file, "line": line} for file, line, _ in finding.places],
-        "remedy": list(finding.remedy),
+        "fix": list(finding.fix),
     }
 
 

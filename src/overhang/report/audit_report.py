@@ -4,10 +4,10 @@ import datetime
 from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
+from overhang.audit.across import NetworkFinding
+from overhang.audit.device_audit import DeviceAudit, Quoted, ReportedFinding
+from overhang.audit.findings import Severity
 from overhang.report.lines import count, safe
-from overhang.rules.device_audit import DeviceAudit, Quoted, Shown
-from overhang.rules.model import Severity
-from overhang.rules.network import NetworkFinding
 
 
 class Unreadable(NamedTuple):
@@ -125,7 +125,7 @@ def summary(report: Report) -> str:
     return "; ".join(parts)
 
 
-def own_lines(audit: DeviceAudit, finding: Shown) -> list[Quoted]:
+def own_lines(audit: DeviceAudit, finding: ReportedFinding) -> list[Quoted]:
     """The lines that prove a finding, without those of a dialect, which speaks of all its devices."""
     return [each for each in finding.lines if each.file == audit.file]
 
@@ -155,9 +155,9 @@ def read_by(report: Report) -> list[str]:
     return said
 
 
-def by_rule(report: Report) -> list[tuple[str, Severity, list[tuple[DeviceAudit, Shown]]]]:
+def by_rule(report: Report) -> list[tuple[str, Severity, list[tuple[DeviceAudit, ReportedFinding]]]]:
     """The findings together by rule: its worst severity, and where it fires; worst first, then the most frequent."""
-    groups: dict[str, list[tuple[DeviceAudit, Shown]]] = {}
+    groups: dict[str, list[tuple[DeviceAudit, ReportedFinding]]] = {}
     for audit in report.audits:
         for finding in audit.findings:
             groups.setdefault(finding.rule, []).append((audit, finding))

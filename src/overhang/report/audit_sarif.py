@@ -6,12 +6,12 @@ from typing import Any
 from urllib.parse import quote
 
 from overhang import __version__
+from overhang.audit import RULES
+from overhang.audit.device_audit import DeviceAudit, ReportedFinding
+from overhang.audit.findings import Severity
+from overhang.audit.rules.pages import Page, page_of
 from overhang.report.audit_report import Report, not_examined, own_lines
 from overhang.report.audit_text import opened_phrases
-from overhang.rules import RULES
-from overhang.rules.device_audit import DeviceAudit, Shown
-from overhang.rules.model import Severity
-from overhang.rules.pages import Page, page_of
 
 _LEVELS = {
     Severity.CRITICAL: "error",
@@ -71,13 +71,13 @@ def _rule(page: Page, topic: str) -> dict[str, Any]:
         "shortDescription": {"text": page.title},
         "fullDescription": {"text": page.why},
         "help": {
-            "text": f"{page.why}\n\nLooks for: {page.looks_for}\n\nMend: {page.remedy}\n\n{'; '.join(page.references)}"
+            "text": f"{page.why}\n\nLooks for: {page.looks_for}\n\nMend: {page.fix}\n\n{'; '.join(page.references)}"
         },
         "properties": {"tags": ["security", topic, *page.references]},
     }
 
 
-def _result(audit: DeviceAudit, finding: Shown, waived: str | None) -> dict[str, Any]:
+def _result(audit: DeviceAudit, finding: ReportedFinding, waived: str | None) -> dict[str, Any]:
     opened = opened_phrases(finding.opens)
     own = own_lines(audit, finding)
     lines = [(each.file, each.line) for each in own] or [(audit.file, 1)]
@@ -92,7 +92,7 @@ def _result(audit: DeviceAudit, finding: Shown, waived: str | None) -> dict[str,
             for number, line in enumerate(lines[1:], 1)
         ],
         "partialFingerprints": {"overhang/v1": finding.fingerprint},
-        "properties": {"severity": finding.severity.word, "opens": opened, "remedy": list(finding.mend)},
+        "properties": {"severity": finding.severity.word, "opens": opened, "fix": list(finding.preferred_fix)},
     }
     if waived is not None:
         result["suppressions"] = [{"kind": "external", "status": "accepted", "justification": waived}]

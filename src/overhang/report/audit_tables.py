@@ -5,11 +5,11 @@ import io
 from collections.abc import Iterator
 from xml.sax.saxutils import escape, quoteattr
 
+from overhang.audit.device_audit import DeviceAudit, ReportedFinding
+from overhang.audit.rules.pages import page_of
 from overhang.report.audit_report import Report, by_rule, not_examined, own_lines, summary, verdict
 from overhang.report.audit_text import opened_phrases
 from overhang.report.lines import safe
-from overhang.rules.device_audit import DeviceAudit, Shown
-from overhang.rules.pages import page_of
 
 COLUMNS = (
     "severity",
@@ -21,7 +21,7 @@ COLUMNS = (
     "site",
     "message",
     "opens",
-    "remedy",
+    "fix",
     "waived",
     "fingerprint",
 )
@@ -61,7 +61,7 @@ def audit_csv(report: Report) -> str:
     return out.getvalue()
 
 
-def _row(audit: DeviceAudit, finding: Shown, waived: str) -> list[object]:
+def _row(audit: DeviceAudit, finding: ReportedFinding, waived: str) -> list[object]:
     own = own_lines(audit, finding)
     line = own[0].line if own else ""
     opens = "; ".join(opened_phrases(finding.opens))
@@ -75,7 +75,7 @@ def _row(audit: DeviceAudit, finding: Shown, waived: str) -> list[object]:
         audit.site or "",
         finding.message,
         opens,
-        "\n".join(finding.mend),
+        "\n".join(finding.preferred_fix),
         waived,
         finding.fingerprint,
     ]
@@ -138,11 +138,11 @@ def _attr(text: str) -> str:
     return quoteattr(safe(text))
 
 
-def _detail(finding: Shown) -> str:
+def _detail(finding: ReportedFinding) -> str:
     lines = [f"{each.file}:{each.line}: {each.text.strip()}" for each in finding.lines]
     lines += [f"profile {each.profile}: {each.key} is {each.value}" for each in finding.unsaid]
     lines += [f"opens {each}" for each in opened_phrases(finding.opens)]
-    lines += ["mend:", *finding.mend] if finding.mend else []
+    lines += ["mend:", *finding.preferred_fix] if finding.preferred_fix else []
     return escape("\n".join(map(safe, lines)))
 
 
@@ -170,7 +170,7 @@ def _markdown(report: Report) -> Iterator[str]:
         page = page_of(rule)
         yield f"## {severity.word}: {rule}"
         yield ""
-        yield f"{_md(page.title)}. {_md(page.why)} *Mend:* {_md(page.remedy)} ({_md('; '.join(page.references))})"
+        yield f"{_md(page.title)}. {_md(page.why)} *Mend:* {_md(page.fix)} ({_md('; '.join(page.references))})"
         yield ""
         for audit, finding in held:
             own = own_lines(audit, finding)
@@ -178,9 +178,9 @@ def _markdown(report: Report) -> Iterator[str]:
             yield f"- **{_md(audit.name)}** ({_md(where)}), {finding.severity.word}: {_md(finding.message)}"
             for opened in opened_phrases(finding.opens)[:3]:
                 yield f"    - opens {_md(opened)}"
-            if finding.mend:
+            if finding.preferred_fix:
                 yield ""
-                yield from (f"          {safe(line)}" for line in finding.mend)
+                yield from (f"          {safe(line)}" for line in finding.preferred_fix)
                 yield ""
         yield ""
     for heading, items in (

@@ -6,14 +6,14 @@ know where to begin: a line for each device, then a line for each rule.
 
 from collections.abc import Iterator, Sequence
 
+from overhang.audit.across import NetworkFinding
+from overhang.audit.device_audit import DeviceAudit, Opened, ReportedFinding
+from overhang.audit.findings import Severity
+from overhang.audit.rules.pages import page_of
+from overhang.model.vocabulary import way_label
 from overhang.report.audit_report import Report, by_rule, not_examined, read_by, summary, verdict
 from overhang.report.lines import Line, count, cut, safe, wrap
-from overhang.rules.device_audit import DeviceAudit, Opened, Shown
-from overhang.rules.model import Severity
-from overhang.rules.network import NetworkFinding
-from overhang.rules.pages import page_of
 from overhang.text import Diagnostic
-from overhang.ways.phrases import way_label
 
 _MOST_ERRORS = 20
 _MOST_LINES = 24
@@ -123,7 +123,7 @@ def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
     yield []
 
 
-def _finding(finding: Shown, file: str, width: int) -> Iterator[Line]:
+def _finding(finding: ReportedFinding, file: str, width: int) -> Iterator[Line]:
     word = finding.severity.word
     bar = [(" " * (_INDENT + 5), ""), ("│ ", "dim")]
     room = width - _INDENT - 7
@@ -148,9 +148,9 @@ def _finding(finding: Shown, file: str, width: int) -> Iterator[Line]:
     if len(opened) > _MOST_OPENED:
         more = len(opened) - _MOST_OPENED
         yield [(" " * (_INDENT + 7), ""), (f"and {count(more, 'more', 'more')}; overhang ways shows them", "dim")]
-    for at, line in enumerate(wrap(page_of(finding.rule).remedy, width - _INDENT - 7)):
+    for at, line in enumerate(wrap(page_of(finding.rule).fix, width - _INDENT - 7)):
         yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (line, "")]
-    for line in finding.mend:
+    for line in finding.preferred_fix:
         yield [(" " * (_INDENT + 7), ""), (cut(line, room), "good")]
     if finding.phrased is not None and finding.phrased.lines is None:
         text = f"in a sheet's words; the dialect {finding.phrased.language} has none for all of it"
@@ -220,7 +220,7 @@ def _network(findings: Sequence[NetworkFinding], width: int) -> Iterator[Line]:
         yield [(f"  {word.upper():<9}", word), (finding.rule, "bold")]
         for line in wrap(finding.message, width - _INDENT):
             yield [(" " * _INDENT, ""), (line, "")]
-        for at, line in enumerate(wrap(page_of(finding.rule).remedy, width - _INDENT - 7)):
+        for at, line in enumerate(wrap(page_of(finding.rule).fix, width - _INDENT - 7)):
             yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (line, "")]
         for file, number, _ in finding.places[:_MOST_OPENED]:
             yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (cut(f"{file}:{number}", width - _INDENT - 7), "dim")]

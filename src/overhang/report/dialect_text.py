@@ -3,14 +3,14 @@
 from collections.abc import Iterator, Sequence
 
 from overhang.dialect.model import Dialect, Problem
-from overhang.dialect.trial import Trial, Tried
+from overhang.dialect.preview import Preview, PreviewLine
 from overhang.report.lines import Line, count, cut, wrap
 
 _MOST_SHAPES = 30
 _MARKS = {"said": ("good", "="), "noted": ("dim", "."), "passed": ("dim", "-"), "unread": ("medium", "?")}
 
 
-def trial_lines(dialect: Dialect, file: str, trial: Trial, width: int, *, unknown: bool) -> Iterator[Line]:
+def preview_lines(dialect: Dialect, file: str, trial: Preview, width: int, *, unknown: bool) -> Iterator[Line]:
     """The share first, then every line beside what it became, then what never fired, and what is left to write."""
     percent = int(trial.share * 1000) / 10
     style = "good" if not trial.unread else "medium"
@@ -21,7 +21,7 @@ def trial_lines(dialect: Dialect, file: str, trial: Trial, width: int, *, unknow
     parts = [f"{mark} {number:,} {what}" for mark, (what, number) in zip("=.-", counts, strict=True)]
     yield [(cut("   ".join([*parts, f"? {trial.unread:,} not understood"]), width), "dim")]
     yield []
-    yield from _beside([each for each in trial.lines if not unknown or each.became.how == "unread"], width)
+    yield from _beside([each for each in trial.lines if not unknown or each.outcomes.how == "unread"], width)
     if trial.idle:
         yield [(f"fitted no line of it ({len(trial.idle)} of the dialect's translations)", "bold")]
         for line, text in trial.idle:
@@ -38,28 +38,28 @@ def trial_lines(dialect: Dialect, file: str, trial: Trial, width: int, *, unknow
         yield []
 
 
-def _beside(lines: Sequence[Tried], width: int) -> Iterator[Line]:
+def _beside(lines: Sequence[PreviewLine], width: int) -> Iterator[Line]:
     """Each line at the left, what it became at the right."""
     room = max(24, min(44, width * 2 // 5))
     for each in lines:
-        style, mark = _MARKS[each.became.how]
+        style, mark = _MARKS[each.outcomes.how]
         text = cut(each.text.replace("\t", " "), room)
-        right = list(each.became.statements) or [_why(each)]
+        right = list(each.outcomes.statements) or [_why(each)]
         for index, said in enumerate(right):
             left = f"{each.line:>6} {mark} {text:<{room}}  " if index == 0 else " " * (room + 11)
             yield [
                 (left[:9], style),
-                (left[9:], "" if each.became.how == "said" else "dim"),
-                (cut(said, width - room - 12), "" if each.became.how == "said" else style),
+                (left[9:], "" if each.outcomes.how == "said" else "dim"),
+                (cut(said, width - room - 12), "" if each.outcomes.how == "said" else style),
             ]
     if lines:
         yield []
 
 
-def _why(each: Tried) -> str:
-    if each.became.how == "unread":
-        return each.became.why
-    return each.became.why or {"passed": "passed over", "noted": ""}[each.became.how]
+def _why(each: PreviewLine) -> str:
+    if each.outcomes.how == "unread":
+        return each.outcomes.why
+    return each.outcomes.why or {"passed": "passed over", "noted": ""}[each.outcomes.how]
 
 
 def check_lines(file: str, dialect: Dialect | None, problems: Sequence[Problem], width: int) -> Iterator[Line]:

@@ -3,20 +3,20 @@
 from collections.abc import Iterator, Sequence
 from xml.sax.saxutils import escape, quoteattr
 
-from overhang.login.setting import LABELS, PORTS
-from overhang.project import Claim
+from overhang.exposure import ExpectationResult
+from overhang.model.vocabulary import PORTS, way_label
+from overhang.project import Expectation
 from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.report.login_text import where
-from overhang.ways import Verdict
 
 
-def expect_lines(verdicts: Sequence[Verdict], unmatched: Sequence[Claim], width: int) -> Iterator[Line]:
+def expect_lines(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation], width: int) -> Iterator[Line]:
     """What fails and why, then a tally."""
     failed = [verdict for verdict in verdicts if not verdict.holds]
     if failed:
         yield [
             (
-                count(len({verdict.claim.say for verdict in failed}), "expectation does", "expectations do")
+                count(len({verdict.expectation.say for verdict in failed}), "expectation does", "expectations do")
                 + " not hold",
                 "high",
             )
@@ -28,15 +28,15 @@ def expect_lines(verdicts: Sequence[Verdict], unmatched: Sequence[Claim], width:
     yield []
     for verdict in failed:
         yield from _failure(verdict, width)
-    for claim in unmatched:
-        yield [("ERROR  ", "high"), (cut(claim.say, width - 8), "bold")]
+    for expectation in unmatched:
+        yield [("ERROR  ", "high"), (cut(expectation.say, width - 8), "bold")]
         yield [("       no device is chosen by this claim, so it proves nothing", "")]
         yield []
     yield [(tally(verdicts, unmatched), "")]
 
 
-def _failure(verdict: Verdict, width: int) -> Iterator[Line]:
-    lines = wrap(verdict.claim.say, width - 7)
+def _failure(verdict: ExpectationResult, width: int) -> Iterator[Line]:
+    lines = wrap(verdict.expectation.say, width - 7)
     yield [("FAILS  ", "high"), (lines[0], "bold")]
     for line in lines[1:]:
         yield [("       " + line, "bold")]
@@ -50,12 +50,12 @@ def _failure(verdict: Verdict, width: int) -> Iterator[Line]:
     yield []
 
 
-def how(verdict: Verdict) -> str:
+def how(verdict: ExpectationResult) -> str:
     """The attempt that shows a failure, in words, and how it ends."""
     attempt, result = verdict.attempt, verdict.result
     if attempt is None or result is None:
         return verdict.why
-    way = f"at the {attempt.via}" if attempt.via in PORTS else f"by {LABELS.get(attempt.via, attempt.via)}"
+    way = f"at the {attempt.via}" if attempt.via in PORTS else f"by {way_label(attempt.via)}"
     source = f" from {attempt.source}" if attempt.source is not None else ""
     name = f" as {safe(attempt.name)}" if attempt.name is not None else ""
     knows = f", knowing {safe(', '.join(sorted(attempt.knows)))}" if attempt.knows else ", knowing nothing"
@@ -65,40 +65,40 @@ def how(verdict: Verdict) -> str:
     return f"{way}{source}{name}{knows}{busy}{down}: {result.outcome}{level}, because {result.reason}"
 
 
-def tally(verdicts: Sequence[Verdict], unmatched: Sequence[Claim]) -> str:
+def tally(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation]) -> str:
     """One line that a person can quote."""
     failed = [verdict for verdict in verdicts if not verdict.holds]
-    claims = len({verdict.claim for verdict in verdicts}) + len(unmatched)
-    holding = claims - len({verdict.claim for verdict in failed}) - len(unmatched)
-    text = f"{holding} of {claims:,} expectations hold"
+    expectations = len({verdict.expectation for verdict in verdicts}) + len(unmatched)
+    holding = expectations - len({verdict.expectation for verdict in failed}) - len(unmatched)
+    text = f"{holding} of {expectations:,} expectations hold"
     text += f", checked {count(len(verdicts), 'time')} on {count(len({each.file for each in verdicts}), 'device')}"
     return text + (f"; {len(unmatched)} about no device" if unmatched else "")
 
 
-def expect_junit(verdicts: Sequence[Verdict], unmatched: Sequence[Claim]) -> str:
+def expect_junit(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation]) -> str:
     """JUnit XML: a suite for each claim, a case for each device."""
-    suites: dict[Claim, list[Verdict]] = {claim: [] for claim in unmatched}
+    suites: dict[Expectation, list[ExpectationResult]] = {expectation: [] for expectation in unmatched}
     for verdict in verdicts:
-        suites.setdefault(verdict.claim, []).append(verdict)
+        suites.setdefault(verdict.expectation, []).append(verdict)
     failures = sum(not verdict.holds for verdict in verdicts)
     lines = [
         '<?xml version="1.0" encoding="UTF-8"?>',
         f'<testsuites name="overhang expect" tests="{len(verdicts) + len(unmatched)}" failures="{failures}" '
         f'errors="{len(unmatched)}">',
     ]
-    for claim, cases in suites.items():
+    for expectation, cases in suites.items():
         failed = sum(not each.holds for each in cases)
         errors = 0 if cases else 1
         lines.append(
-            f'  <testsuite name={_attribute(claim.say)} tests="{len(cases) + errors}" failures="{failed}" '
+            f'  <testsuite name={_attribute(expectation.say)} tests="{len(cases) + errors}" failures="{failed}" '
             f'errors="{errors}">'
         )
         if not cases:
-            lines.append(f'    <testcase name="no device" classname={_attribute(claim.say)}>')
+            lines.append(f'    <testcase name="no device" classname={_attribute(expectation.say)}>')
             lines.append('      <error message="no device is chosen by this claim"/>')
             lines.append("    </testcase>")
         for each in cases:
-            head = f"    <testcase name={_attribute(each.device)} classname={_attribute(claim.say)}"
+            head = f"    <testcase name={_attribute(each.device)} classname={_attribute(expectation.say)}"
             head += f" file={_attribute(each.file)}"
             if each.holds:
                 lines.append(head + "/>")

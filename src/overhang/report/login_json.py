@@ -3,12 +3,12 @@
 import json
 from typing import Any
 
-from overhang.login import Because, FromAttempt, FromProfile, Result, Step
+from overhang.simulate import FromAttempt, FromProfile, Provenance, Result, Step
 
 _MOST_KEPT = 50_000
 
 
-def origin_value(origin: Because) -> dict[str, Any]:
+def origin_value(origin: Provenance) -> dict[str, Any]:
     """Where a step comes from."""
     if isinstance(origin, FromProfile):
         return {"profile": origin.profile, "key": origin.key}

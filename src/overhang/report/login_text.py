@@ -2,20 +2,23 @@
 
 from collections.abc import Iterator
 
-from overhang.login import Attempt, Because, FromAttempt, FromProfile, Result, Setting, Step, words
-from overhang.login.setting import PORTS
-from overhang.readers.shelf import DIALECT
+from overhang.formats.registry import DIALECT
+from overhang.language import ParsedConfig
+from overhang.model.vocabulary import PORTS
 from overhang.report.lines import Line, cut, safe, wrap
-from overhang.sheet import Sheet
+from overhang.simulate import Attempt, FromAttempt, FromProfile, Provenance, ResolvedDevice, Result, Step
+from overhang.simulate.reasons import Reason, Stage
 from overhang.text import Origin
 
 _STYLES = {"admitted": "good", "denied": "high", "refused": "high", "dropped": "high", "unknown": "medium"}
 _DOTS = "········"
-_RIGHT = (words.RIGHT_PASSWORD, words.SERVER_ACCEPTS, words.TIER_OPENED, words.TIER_TOO_LOW)
+_RIGHT = (Reason.RIGHT_PASSWORD, Reason.SERVER_ACCEPTS, Reason.TIER_OPENED, Reason.TIER_TOO_LOW)
 _LEFT = 34
 
 
-def login_lines(sheet: Sheet, setting: Setting, attempt: Attempt, result: Result, width: int) -> Iterator[Line]:
+def login_lines(
+    config: ParsedConfig, resolved: ResolvedDevice, attempt: Attempt, result: Result, width: int
+) -> Iterator[Line]:
     """The report on one login."""
     verdict, detail = _verdict(result, attempt)
     yield [(verdict, _STYLES[result.outcome]), (detail, "")]
@@ -24,12 +27,12 @@ def login_lines(sheet: Sheet, setting: Setting, attempt: Attempt, result: Result
     if not result.understood:
         yield [("  the device was not fully understood; overhang audit shows what was not", "medium")]
     yield []
-    yield [("  " + cut(attempt_phrase(setting, attempt), width - 2), "dim")]
+    yield [("  " + cut(attempt_phrase(resolved, attempt), width - 2), "dim")]
     yield []
     right = width - _LEFT - 5
     yield [(f"  {'what the person meets':<{_LEFT}}   why", "bold")]
     yield [("  " + "─" * _LEFT + "─┬─" + "─" * right, "dim")]
-    for lived, because, origin in _rows(sheet, attempt, result):
+    for lived, because, origin in _rows(config, attempt, result):
         yield from _row(lived, because, origin, right)
 
 
@@ -49,57 +52,57 @@ def _verdict(result: Result, attempt: Attempt) -> tuple[str, str]:
     return f"Admitted {level}", f": the step to level {attempt.elevate} is denied"
 
 
-def attempt_phrase(setting: Setting, attempt: Attempt) -> str:
+def attempt_phrase(resolved: ResolvedDevice, attempt: Attempt) -> str:
     if attempt.via in PORTS:
-        where = f"at the {setting.ports[attempt.via].label}"
+        where = f"at the {resolved.ports[attempt.via].label}"
     else:
-        service = setting.services.get(attempt.via)
+        service = resolved.services.get(attempt.via)
         where = f"by {service.label if service is not None else attempt.via}"
         where += f" from {attempt.source}" if attempt.source is not None else ""
         where += f" to {attempt.destination}" if attempt.destination is not None else ""
     who = f"name {attempt.name}" if attempt.name is not None else "no name"
     knows = f", knowing {', '.join(sorted(attempt.knows))}" if attempt.knows else ""
-    return f"{setting.device.name}: {where}, {who}{knows}"
+    return f"{resolved.device.name}: {where}, {who}{knows}"
 
 
 Row = tuple[Line, str, str]
 
 
-def _rows(sheet: Sheet, attempt: Attempt, result: Result) -> Iterator[Row]:
+def _rows(config: ParsedConfig, attempt: Attempt, result: Result) -> Iterator[Row]:
     """What is met, why, and where that stands, one row for each step."""
     steps = result.trace
-    typed = {words.CHECKING: list(attempt.passwords), words.ELEVATING: list(attempt.elevate_passwords)}
+    typed = {Stage.AUTHENTICATION: list(attempt.passwords), Stage.ELEVATION: list(attempt.elevate_passwords)}
     greeted = elevating = False
     for index, step in enumerate(steps):
-        if step.stage == words.CHECKING and not greeted:
+        if step.stage == Stage.AUTHENTICATION and not greeted:
             greeted = True
-            yield from _banner(sheet, "before-login")
-        if step.stage == words.ELEVATING and not elevating:
+            yield from _banner(config, "before-login")
+        if step.stage == Stage.ELEVATION and not elevating:
             elevating = True
-            yield from _banner(sheet, "after-login")
+            yield from _banner(config, "after-login")
         lived: Line = []
-        if step.stage == words.ELEVATING and not any(each.stage == words.ELEVATING for each in steps[:index]):
+        if step.stage == Stage.ELEVATION and not any(each.stage == Stage.ELEVATION for each in steps[:index]):
             lived = [(f"(wants level {attempt.elevate})", "dim")]
             if step.asked:
                 yield lived, "", ""
         if step.asked == "name":
             name = attempt.name
-            if step.stage == words.ELEVATING and attempt.elevate_name is not None:
+            if step.stage == Stage.ELEVATION and attempt.elevate_name is not None:
                 name = attempt.elevate_name
             lived = [("name: ", ""), (safe(name) if name is not None else "(none)", "said")]
         elif step.asked == "password":
             lived = _password(step, steps[index + 1 :], typed, attempt)
-        elif step.stage == words.LANDING:
+        elif step.stage == Stage.AUTHORIZATION:
             level = result.after_login
             lived = [("you are in" + (f", at level {level}" if level is not None else ""), "good")]
         yield lived, step.reason, where(step.origin)
     if greeted and not elevating and result.outcome == "admitted":
-        yield from _banner(sheet, "after-login")
+        yield from _banner(config, "after-login")
     yield _end(result, attempt), "", ""
 
 
-def _password(step: Step, after: tuple[Step, ...], typed: dict[str, list[str]], attempt: Attempt) -> Line:
-    prompt = "password: " if step.stage == words.CHECKING else f"password for level {attempt.elevate}: "
+def _password(step: Step, after: tuple[Step, ...], typed: dict[Stage, list[str]], attempt: Attempt) -> Line:
+    prompt = "password: " if step.stage == Stage.AUTHENTICATION else f"password for level {attempt.elevate}: "
     texts = typed.get(step.stage, [])
     if texts:
         return [(prompt, ""), (_DOTS if texts.pop(0) else "(empty)", "said")]
@@ -107,13 +110,13 @@ def _password(step: Step, after: tuple[Step, ...], typed: dict[str, list[str]], 
     for each in after:
         if each.asked == "password":
             break
-        until_next.append(each.words)
+        until_next.append(each.code)
     known = any(sentence in _RIGHT for sentence in until_next)
     return [(prompt, ""), ("(known)" if known else "(nothing)", "said")]
 
 
-def _banner(sheet: Sheet, which: str) -> Iterator[Row]:
-    banner = sheet.device.banners.get(which)
+def _banner(config: ParsedConfig, which: str) -> Iterator[Row]:
+    banner = config.device.banners.get(which)
     if banner is None or banner.block.origin is None:
         return
     because, origin = f"banner {which}", where(banner.block.origin)
@@ -156,7 +159,7 @@ def _row(lived: Line, because: str, origin: str, right: int) -> Iterator[Line]:
         yield [("  ", ""), *left, (pad, ""), (" │ ", "dim"), (line, ""), *tail]
 
 
-def where(origin: Because) -> str:
+def where(origin: Provenance) -> str:
     """Where a step comes from, in words."""
     if isinstance(origin, FromProfile):
         return f"profile {origin.profile}: {origin.key}"

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator, Sequence
 
+from overhang.audit import TOPICS, Rule
+from overhang.audit.rules.pages import Page
 from overhang.report.lines import Line, count, cut, wrap
-from overhang.rules import TOPICS, Rule
-from overhang.rules.pages import Page
 
 
 def rules_lines(rules: Sequence[Rule], pages: Sequence[Page]) -> Iterator[Line]:
@@ -29,7 +29,7 @@ def rule_lines(rule: Page, width: int) -> Iterator[Line]:
     for head, text in (
         ("Why it matters", rule.why),
         ("What it looks for", rule.looks_for),
-        ("How to fix it", rule.remedy),
+        ("How to fix it", rule.fix),
         ("Whose access that takes", rule.takes),
     ):
         if not text:

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from overhang import __version__
+from overhang.exposure import AccessPath, AccessPaths
 from overhang.report.ways_text import DeviceWays
-from overhang.ways import Way, WaysIn
 
 
 def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str]]) -> str:
@@ -29,13 +29,13 @@ def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str
     return json.dumps(value, indent=2, ensure_ascii=False) + "\n"
 
 
-def way_value(found: WaysIn, way: Way) -> dict[str, Any]:
+def way_value(found: AccessPaths, way: AccessPath) -> dict[str, Any]:
     """One row."""
     return {
         "via": way.via,
-        "from": None if way.sources is None else found.space.prefixes(way.sources),
+        "from": None if way.sources is None else found.address_classes.prefixes(way.sources),
         "to": None if way.to is None else list(way.to),
-        "needs": sorted(found.items.known_as(number) for number in way.needs),
+        "needs": sorted(found.credentials.known_as(number) for number in way.needs),
         "after_login": way.after_login,
         "level": way.level,
         "servers_down": found.down(way),
@@ -43,7 +43,7 @@ def way_value(found: WaysIn, way: Way) -> dict[str, Any]:
     }
 
 
-def written(found: WaysIn) -> dict[str, str]:
+def written(found: AccessPaths) -> dict[str, str]:
     """The items that a reader of the configuration knows, and how they stand there."""
-    forms = {found.items.known_as(number): found.forms(number) for number in range(len(found.items.names))}
+    forms = {found.credentials.known_as(number): found.forms(number) for number in range(len(found.credentials.names))}
     return {item: "readable" if "readable" in kinds else "masked" for item, kinds in sorted(forms.items()) if kinds}

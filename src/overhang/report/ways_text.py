@@ -3,9 +3,10 @@
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
+from overhang.exposure import AccessPath, AccessPaths
+from overhang.exposure.phrases import from_phrase, needs_phrase, states_phrase
+from overhang.model.vocabulary import way_label
 from overhang.report.lines import Line, count, cut, safe, wrap
-from overhang.ways import Way, WaysIn
-from overhang.ways.phrases import from_phrase, needs_phrase, states_phrase, way_label
 
 
 class DeviceWays(NamedTuple):
@@ -13,8 +14,8 @@ class DeviceWays(NamedTuple):
 
     name: str
     file: str
-    found: WaysIn
-    ways: list[Way]
+    found: AccessPaths
+    ways: list[AccessPath]
     understood: bool
 
 
@@ -74,7 +75,7 @@ def _table(device: DeviceWays, width: int) -> Iterator[Line]:
             ]
 
 
-def _cells(found: WaysIn, way: Way) -> tuple[str, list[str], str, str, str]:
+def _cells(found: AccessPaths, way: AccessPath) -> tuple[str, list[str], str, str, str]:
     label = safe(way_label(way.via))
     level = str(way.level) if way.level == way.after_login else f"{way.after_login} → {way.level}"
     known = needs_phrase(found, way)
@@ -83,7 +84,7 @@ def _cells(found: WaysIn, way: Way) -> tuple[str, list[str], str, str, str]:
     return label, _sources(found, way), known, level, states_phrase(found, way)
 
 
-def _sources(found: WaysIn, way: Way) -> list[str]:
+def _sources(found: AccessPaths, way: AccessPath) -> list[str]:
     lines = from_phrase(found, way)
     if way.to is not None:
         lines.append("to " + ", ".join(way.to[:2]) + (f" and {len(way.to) - 2} more" if len(way.to) > 2 else ""))

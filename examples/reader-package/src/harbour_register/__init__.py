@@ -1,8 +1,8 @@
 """An example of what a package adds to Overhang: a reader for a format of its own, an opener of masked passwords."""
 
-from overhang.readers import Line, Source, Unread, assemble, shown_lines
-from overhang.sheet import Sheet, Unreadable
-from overhang.sheet.write import word
+from overhang.formats import Line, Source, Unread, assemble, shown_lines
+from overhang.language import ParsedConfig, Unreadable
+from overhang.language.unparser import word
 
 _HEAD = "HARBOUR REGISTER"
 
@@ -18,7 +18,7 @@ class RegisterReader:
         del file
         return data.startswith(_HEAD.encode())
 
-    def read(self, data: bytes, file: str) -> Sheet:
+    def read(self, data: bytes, file: str) -> ParsedConfig:
         """Read it. Raises Unreadable."""
         try:
             lines = data.decode("utf-8").split("\n")

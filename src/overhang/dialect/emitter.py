@@ -1,0 +1,84 @@
+"""Saying what lines mean: statements in the order of the text, taken back where a line says so, put in doubt where one
+that nobody understood may be about them."""
+
+from collections.abc import Mapping, Sequence
+
+from overhang.dialect.instantiate import Instantiated
+from overhang.dialect.template import Template
+from overhang.language.parser import Misread, Reading, Stated
+
+_MOST_IN_ALL = 300_000
+
+
+class Emitter:
+    """Collects the statements of one text in ``reading``."""
+
+    def __init__(self) -> None:
+        self.reading = Reading([], [], {}, [], [], 0)
+        self._heads: dict[str, int] = {}
+        self._said: dict[str, set[str]] = {}
+        self._by_instance: dict[int, set[int]] = {}
+        self._by_value: dict[str, list[tuple[int, frozenset[str]]]] = {}
+        self._by_first: dict[str, set[int]] = {}
+
+    def state(self, line: int, each: Instantiated, lines: Sequence[tuple[int, str]]) -> int:
+        """Say one statement; the index of its block. ``lines`` are those of a text that it says. Raises Misread."""
+        head, statements = each.filled.head, self.reading.statements
+        if len(statements) > _MOST_IN_ALL:
+            raise Misread(f"the text means more than {_MOST_IN_ALL:,} statements, which no device has", 1, 1)
+        owner = self._heads.get(head)
+        if owner is None:
+            statements.append(Stated(line, -1, each.head))
+            owner = self._heads[head] = len(statements) - 1
+            self._said[head] = set()
+        if each.inner is not None:
+            statements.append(Stated(line, owner, each.inner))
+            self._said[head].add(each.inner.statement.slot)
+        elif each.filled.text is not None:
+            numbered = lines or [(line, text) for text in each.filled.text.split("\n")]
+            self.reading.texts.extend((owner, number, text) for number, text in numbered)
+        return owner
+
+    def drop(self, line: int, each: Instantiated) -> None:
+        """Take one statement back. Raises Misread where it was not said."""
+        head, statements = each.filled.head, self.reading.statements
+        slots = self._said.get(head)
+        if slots is None or (each.inner is not None and each.inner.statement.slot not in slots):
+            why = "it takes back what was not said before; a translation can tell by taken-back what that means"
+            raise Misread(why, 1, 1)
+        if each.inner is None:
+            statements.append(Stated(line, -1, each.head._replace(drop=True)))
+            del self._heads[head], self._said[head]
+        else:
+            back = each.inner._replace(drop=True)
+            statements.append(Stated(line, -1, each.head._replace(inner=back)))
+            statements.append(Stated(line, len(statements) - 1, back))
+
+    def remember(self, instance: int, first: str, template: Template, values: Mapping[str, str], owner: int) -> None:
+        """So that a line which is not understood can put in doubt what it may be about.
+
+        ``instance`` is the block of the text that the statement comes from, ``first`` the first word of its line.
+        """
+        if instance:
+            self._by_instance.setdefault(instance, set()).add(owner)
+        named = frozenset([values[name] for name in template.naming if values.get(name)])
+        if named:
+            of = self._by_value.setdefault(min(named), [])
+            if not of or of[-1] != (owner, named):
+                of.append((owner, named))
+        elif not instance:
+            self._by_first.setdefault(first, set()).add(owner)
+
+    def doubt(self, line: int, words: Sequence[str], instances: Sequence[int]) -> None:
+        """A line was not understood: put in doubt the blocks that it stands in, or speaks of."""
+        owners: set[int] = set()
+        for instance in instances:
+            owners = owners or self._by_instance.get(instance, set())
+        if not owners and words:
+            owners = set(self._by_first.get(words[0], ()))
+            held = set(words)
+            for each in held:
+                owners.update(owner for owner, values in self._by_value.get(each, ()) if values <= held)
+        doubts = self.reading.doubts
+        for owner in owners:
+            doubts[owner] = min(doubts.get(owner, line), line)

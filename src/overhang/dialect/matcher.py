@@ -1,0 +1,122 @@
+"""What fits a line by itself: its candidates, by the kind of block it stands in and its first word."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+from overhang.dialect.model import BlockType, Candidate, Condition, Dialect, Part, Translation
+from overhang.dialect.pattern import Mismatch, Tail
+
+Values = Mapping[str, str]
+
+
+class Option(NamedTuple):
+    """One translation that fits a line, with the values of all holes; ``left`` are the words left for its parts."""
+
+    target: Translation | BlockType
+    values: Values
+    left: tuple[str, ...] = ()
+
+
+class Match(NamedTuple):
+    """What fits a line by itself.
+
+    ``passed`` are its words that tell to pass it over, 0 for none. ``exact``: it took text as it is written, which its
+    words do not tell.
+    """
+
+    options: tuple[Option, ...]
+    head: Option | None
+    facts: tuple[tuple[Condition, Values], ...]
+    passed: int
+    near: str
+    exact: bool = False
+
+
+class Matcher:
+    """Finds what fits lines; what it found out is kept for the other texts of the same maker."""
+
+    def __init__(self, dialect: Dialect) -> None:
+        self.dialect = dialect
+
+    def match(self, block: str, words: Sequence[str], tail: Tail | None) -> Match:
+        """What fits these words in a kind of block."""
+        key = ("match", block, *words)
+        found: Match | None = self.dialect.memory.get(key)
+        if found is None:
+            found = self._match(block, words, tail)
+            if not found.exact:
+                self.dialect.memory.keep(key, found)
+        return found
+
+    def _match(self, block: str, words: Sequence[str], tail: Tail | None) -> Match:
+        options: list[Option] = []
+        facts: list[tuple[Condition, Values]] = []
+        head: Option | None = None
+        passed, furthest, near, exact = 0, -1, "", False
+        for pattern, target in self.of_first(block, words[0]):
+            exact = exact or pattern.raw
+            result = pattern.match(words, tail)
+            if isinstance(result, Mismatch):
+                if result.at > furthest and target is not None:
+                    furthest, near = result.at, result.reason
+                continue
+            values, used = result
+            if target is None:
+                passed = passed or max(1, used)
+            elif isinstance(target, Condition):
+                facts.append((target, values))
+            elif isinstance(target, BlockType):
+                head = head or Option(target, values)
+            elif not options or _goes_on(options[-1]):
+                left = tuple(words[used:])
+                if not target.parts or not left or parts_of(target, left) is not None:
+                    options.append(Option(target, values, left))
+                elif furthest < used:
+                    furthest, near = used, "no part of the translation fits what follows"
+        return Match(tuple(options), head, tuple(facts), passed, near, exact)
+
+    def of_first(self, block: str, first: str) -> Iterator[Candidate]:
+        """What can stand in a kind of block and begin with a word."""
+        found = self.dialect.candidates.get(block)
+        if found is not None:
+            first = first.lower() if self.dialect.layout.ignore_case else first
+            yield from found.by_first.get(first, ())
+            yield from found.others
+
+    def longest_head(self, block: str, words: Sequence[str]) -> tuple[Option, int] | None:
+        """The head of a block that words begin with, and how many words it takes up."""
+        if not words:
+            return None
+        for pattern, target in self.of_first(block, words[0]):
+            if isinstance(target, BlockType):
+                result = pattern._replace(open=True).match(words)
+                if not isinstance(result, Mismatch):
+                    return Option(target, result[0]), result[1]
+        return None
+
+
+def parts_of(target: Translation, words: Sequence[str]) -> list[tuple[Part, Values]] | None:
+    """The parts that words amount to, one after another; None where some word fits none."""
+    found: list[tuple[Part, Values]] = []
+    at = 0
+    while at < len(words):
+        best: tuple[int, Part, Values] | None = None
+        for part in target.parts:
+            for pattern in part.patterns:
+                size = len(pattern.tokens)
+                result = pattern.match(words[at : at + size])
+                if not isinstance(result, Mismatch) and (best is None or size > best[0]):
+                    best = (size, part, result[0])
+        if best is None:
+            if len(words[at]) == 1 and not words[at].isalnum():  # a sign between the items of a list
+                at += 1
+                continue
+            return None
+        found.append((best[1], best[2]))
+        at += best[0]
+    return found
+
+
+def _goes_on(option: Option) -> bool:
+    """Whether another translation may be looked for behind this one."""
+    return isinstance(option.target, Translation) and option.target.conditional

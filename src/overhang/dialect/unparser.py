@@ -1,0 +1,174 @@
+"""Saying statements of the sheet language in a maker's words, where one translation means just that statement."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+from overhang.dialect.model import BlockType, Dialect, Layout, Translation
+from overhang.dialect.template import Template, recognise
+from overhang.language.lexer import split_words
+from overhang.language.parsed_config import Phrased
+from overhang.language.parser import Stated, read_statements
+
+#: What stands in a maker's line where somebody has to choose a secret.
+TO_CHOOSE = "withheld"
+_FORMS = ("hashed", "opaque", "readable", "masked-elsewhere")
+_SECRET_WORDS = ("password", "shared-secret", "community")
+
+
+class MakerLine(NamedTuple):
+    """One line of the maker inside its blocks, the outermost first."""
+
+    path: tuple[str, ...]
+    line: str
+
+
+def phrase(dialect: Dialect, lines: Sequence[str]) -> Phrased:
+    """The maker's lines for statements of a sheet; None in it where they cannot all be said one for one."""
+    text = "\n".join(lines)
+    reading = read_statements(text, "")
+    found: list[MakerLine] = []
+    if reading.unread or reading.texts:
+        return Phrased(dialect.name, None)
+    for index in range(len(reading.statements)):
+        said = _one(dialect, lines, reading.statements, index)
+        if said is None:
+            return Phrased(dialect.name, None)
+        found += [each for each in said if each not in found]
+    return Phrased(dialect.name, tuple(_laid_out(dialect.layout, found)))
+
+
+def _one(dialect: Dialect, lines: Sequence[str], statements: Sequence[Stated], index: int) -> list[MakerLine] | None:
+    """The line for one statement; none for the head of a block in which something is said; None where there is none."""
+    stated = statements[index]
+    parsed = stated.parsed
+    body = lines[stated.line - 1].strip()
+    drop = body.startswith("drop ")
+    if parsed.statement.opens:
+        inside = [each for each in statements if each.owner == index]
+        if inside:
+            return []
+        return _said(dialect, _words(body.removeprefix("drop ").removesuffix(":")), None, drop=drop)
+    owner = statements[stated.owner]
+    if owner.line == stated.line:  # both on one line
+        head, _, inner = body.removeprefix("drop ").partition(": ")
+        return _said(dialect, _words(head), _words(inner), drop=drop)
+    head = lines[owner.line - 1].strip().removesuffix(":")
+    return _said(dialect, _words(head), _words(body), drop=False)
+
+
+def _words(text: str) -> list[str]:
+    return [word.text for word in split_words(text)[0]]
+
+
+def _said(dialect: Dialect, head: list[str], inner: list[str] | None, *, drop: bool) -> list[MakerLine] | None:
+    if drop and not dialect.layout.take_back:
+        return None
+    for form in _variants(inner):
+        for target, template in _targets(dialect, drop=drop):
+            values = recognise(template, head, form, target.holes)
+            if values is None:
+                continue
+            said = _line(dialect, target, values, drop=drop)
+            if said is not None:
+                return [said]
+    return None
+
+
+def _variants(inner: list[str] | None) -> Iterator[list[str] | None]:
+    """The statement, and with a secret that is to be chosen the forms that a maker may want it in."""
+    if inner is not None and TO_CHOOSE in inner:
+        at = inner.index(TO_CHOOSE)
+        if at and inner[at - 1] in _SECRET_WORDS:
+            for form in _FORMS:
+                yield [*inner[:at], form, TO_CHOOSE, *inner[at + 1 :]]
+    yield inner
+
+
+def _targets(dialect: Dialect, *, drop: bool) -> Iterator[tuple[Translation | BlockType, Template]]:
+    """What says exactly one statement, whatever else the text says."""
+    for each in dialect.translations:
+        plain = not (each.conditional or each.parts or each.text or (drop and each.taken_back is not None))
+        if plain and len(each.templates) == 1:
+            yield each, each.templates[0]
+    for block in dialect.blocks.values():
+        if len(block.templates) == 1:
+            yield block, block.templates[0]
+
+
+def _line(
+    dialect: Dialect, target: Translation | BlockType, values: Mapping[str, str], *, drop: bool
+) -> MakerLine | None:
+    path: list[str] = []
+    at = target.inside if isinstance(target, BlockType) else target.block
+    while at:
+        block = dialect.blocks[at]
+        head = _filled(dialect, block, values)
+        if head is None:
+            return None
+        path.insert(0, head)
+        at = block.inside
+    line = _filled(dialect, target, values)
+    if line is None:
+        return None
+    if drop:
+        line = f"{dialect.layout.take_back} {line}"
+    return MakerLine(tuple(path), line)
+
+
+def _filled(dialect: Dialect, target: Translation | BlockType, values: Mapping[str, str]) -> str | None:
+    """The shortest form of a line that holds all the values, and means nothing else."""
+    wanted = {name for template in target.templates for name in template.holes} & pattern_holes(target)
+    for pattern in sorted(target.patterns, key=lambda each: len(each.tokens)):
+        if pattern.open or wanted - {hole.name for hole in pattern.names()} or wanted - set(values):
+            continue
+        words = pattern.fill(values)
+        if words is not None:
+            return " ".join(_quoted(dialect.layout, word) for word in words)
+    return None
+
+
+def pattern_holes(target: Translation | BlockType) -> set[str]:
+    """The holes that some form of a line has."""
+    return {hole.name for pattern in target.patterns for hole in pattern.names()}
+
+
+def _quoted(layout: Layout, word: str) -> str:
+    if word and not any(each.isspace() or each in layout.quotes for each in word):
+        return word
+    sign = layout.quotes[:1] or '"'
+    return sign + word.replace("\\", "\\\\").replace(sign, "\\" + sign) + sign
+
+
+def _laid_out(layout: Layout, found: Sequence[MakerLine]) -> Iterator[str]:
+    """The lines as the maker's layout has them, what stands in one block together."""
+    if layout.form == "flat":
+        for path, line in found:
+            taken = layout.take_back and line.startswith(layout.take_back + " ")
+            verb = layout.take_back if taken else layout.say
+            body = line.removeprefix(layout.take_back + " ") if taken else line
+            yield " ".join(filter(None, (verb, *path, body)))
+        return
+    yield from _nested(layout, found, 0)
+
+
+def _nested(layout: Layout, found: Sequence[MakerLine], depth: int) -> Iterator[str]:
+    indent = "" if layout.form == "sections" else "    " * depth
+    ends = layout.ends if layout.form == "braces" else ""
+    done: set[str] = set()
+    for path, line in found:
+        if len(path) == depth:
+            yield f"{indent}{line}{ends}"
+        elif path[depth] not in done:
+            done.add(path[depth])
+            inside = [each for each in found if len(each.path) > depth and each.path[depth] == path[depth]]
+            if layout.form == "braces":
+                yield f"{indent}{path[depth]} {layout.open}"
+            elif layout.form == "sections":
+                before, after = layout.headings[min(depth, len(layout.headings) - 1)]
+                space = " " if before[-1:].isalnum() else ""
+                yield f"{before}{space}{path[depth]}{after}"
+            else:
+                yield f"{indent}{path[depth]}"
+            yield from _nested(layout, inside, depth + 1)
+            if layout.form == "braces":
+                yield f"{indent}{layout.close}"

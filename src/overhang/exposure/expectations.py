@@ -1,0 +1,239 @@
+"""Checking claims: what should be so, held against every way in, with an example where it is not."""
+
+import datetime
+from collections.abc import Iterator
+from fnmatch import fnmatchcase
+from typing import NamedTuple
+
+from overhang.exposure.paths import AccessPath, AccessPaths
+from overhang.model import Address, Device
+from overhang.model.vocabulary import PORTS, VTY_WAYS
+from overhang.project import Expectation, Person, Project
+from overhang.simulate import Attempt, ResolvedDevice, Result, decide
+
+#: Addresses that read well in an example, where any would do: 203.0.113.1 and 2001:db8::1 (RFC 5737, RFC 3849).
+_EXAMPLES = ((4, 0xCB007101), (6, (0x20010DB8 << 96) + 1))
+ALL_WAYS = ("console", "auxiliary", "ssh", "telnet", "http", "https", "snmp")
+
+
+class ExpectationResult(NamedTuple):
+    """Whether a claim holds on a device. Where it does not: why, and an attempt that shows it with its result."""
+
+    expectation: Expectation
+    device: str
+    file: str
+    holds: bool
+    why: str = ""
+    attempt: Attempt | None = None
+    result: Result | None = None
+
+
+def applies_to(expectation: Expectation, device: Device) -> bool:
+    """Whether a claim is about a device."""
+    kind = device.facts.kind.value if device.facts.kind else ""
+    site = device.facts.site.value if device.facts.site else ""
+    return all(
+        not patterns or any(fnmatchcase(word, pattern) for pattern in patterns)
+        for patterns, word in ((expectation.names, device.name), (expectation.kinds, kind), (expectation.sites, site))
+    )
+
+
+class ExpectationChecker:
+    """Checks claims on one device, whose ways in are known."""
+
+    def __init__(
+        self, resolved: ResolvedDevice, found: AccessPaths, project: Project, moment: datetime.datetime
+    ) -> None:
+        self.resolved = resolved
+        self.found = found
+        self.project = project
+        self.moment = moment
+
+    def check(self, expectation: Expectation) -> ExpectationResult:
+        """Whether ``claim`` holds on the device."""
+        if not self.found.complete:
+            return self._verdict(expectation, False, "too much is in doubt on this device to tell")
+        people: list[Person | None] = [self.project.people[name] for name in expectation.who]
+        for person in people or [None]:
+            for failed in (self._too_little(expectation, person), self._too_much(expectation, person)):
+                if failed is not None:
+                    return failed
+        return self._verdict(expectation, True)
+
+    def _verdict(
+        self,
+        expectation: Expectation,
+        holds: bool,
+        why: str = "",
+        attempt: Attempt | None = None,
+        result: Result | None = None,
+    ) -> ExpectationResult:
+        device = self.resolved.device
+        return ExpectationResult(expectation, device.name, device.file, holds, why, attempt, result)
+
+    # -- what a claim is about -----------------------------------------------------------------------------------------
+
+    def _states(self, expectation: Expectation) -> list[int]:
+        """The numbers of the states of the servers that a claim speaks of."""
+        states = self.found.states
+        if expectation.servers == "any":
+            return list(range(len(states)))
+        if isinstance(expectation.servers, str):
+            return [states.index(max(states, key=len) if expectation.servers == "down" else frozenset())]
+        every = max(states, key=len)
+        return [states.index(expectation.servers & every)]
+
+    def _ways(self, expectation: Expectation, person: Person | None) -> list[str]:
+        paths = list(expectation.via or (*ALL_WAYS, *(via for via in self.resolved.services if via not in ALL_WAYS)))
+        if expectation.sources is None and not expectation.anywhere and person is not None and person.sits:
+            networks = any(endpoint in self.project.networks for endpoint in person.sits)
+            paths = [via for via in paths if (via in person.sits if via in PORTS else networks)]
+        elif expectation.sources is not None and not expectation.via:
+            paths = [via for via in paths if via not in PORTS]
+        return paths
+
+    def _sources(self, expectation: Expectation, person: Person | None) -> int:
+        """The set of sources that a claim speaks of."""
+        address_classes = self.found.address_classes
+        prefixes = expectation.sources
+        if prefixes is None and not expectation.anywhere and person is not None and person.sits:
+            prefixes = tuple(each for endpoint in person.sits for each in self.project.networks.get(endpoint, ()))
+        if prefixes is None:
+            return address_classes.everything
+        found = 0
+        for each in prefixes:
+            found |= address_classes.holding(each.family, each.low, each.high)
+        return found
+
+    # -- the two kinds of failure --------------------------------------------------------------------------------------
+
+    def _too_little(self, expectation: Expectation, person: Person | None) -> ExpectationResult | None:
+        """The person does not reach the level, from some source or in some state."""
+        if expectation.reaches is None or person is None:
+            return None
+        knows = frozenset(person.knows)
+        wanted = self._sources(expectation, person)
+        paths = self._ways(expectation, person)
+        missing: tuple[str, int, int] | None = None
+        for via in paths:
+            gap = self._gap(via, expectation, knows, wanted)
+            if gap is None:
+                return None
+            missing = missing or (via, *gap)
+        if missing is None:
+            return self._verdict(expectation, False, f"{person.name} sits nowhere from where this could be done")
+        via, sources, state = missing
+        attempt = Attempt(
+            via,
+            self.moment,
+            self._address(sources, expectation, person) if via not in PORTS else None,
+            name=person.account,
+            knows=knows,
+            elevate=expectation.reaches,
+            elevate_name=person.account,
+            down=self.found.states[state],
+            servers=self.project.servers,
+            ssh_versions=(1, 2),
+        )
+        return self._failed(expectation, f"{person.name} does not reach level {expectation.reaches}", attempt)
+
+    def _gap(self, via: str, expectation: Expectation, knows: frozenset[str], wanted: int) -> tuple[int, int] | None:
+        """The sources and a state in which somebody with ``knows`` falls short by a way; None where there are none."""
+        high = [
+            path
+            for path in self.found.paths
+            if path.via == via
+            and path.sure
+            and path.level >= (expectation.reaches or 0)
+            and self.found.credentials.within(path.needs, knows)
+        ]
+        for state in self._states(expectation):
+            left = 1 if via in PORTS else wanted
+            for path in high:
+                if path.states >> state & 1:
+                    left = left & ~path.sources if path.sources is not None else 0
+            if left or (via not in PORTS and not wanted):
+                return left, state
+        return None
+
+    def _too_much(self, expectation: Expectation, person: Person | None) -> ExpectationResult | None:
+        """Somebody reaches a level that they should stay below: the example that needs least."""
+        if expectation.below is None:
+            return None
+        knows = None if person is None else frozenset(person.knows)
+        wanted = self._sources(expectation, person)
+        vias = self._ways(expectation, person)
+        states = self._states(expectation)
+        candidates = [
+            path
+            for path in self.found.paths
+            if path.via in vias
+            and path.level >= expectation.below
+            and any(path.states >> state & 1 for state in states)
+            and (path.sources is None or path.sources & wanted)
+            and (knows is None or self.found.credentials.within(path.needs, knows))
+        ]
+        if not candidates:
+            return None
+        path = min(candidates, key=lambda each: (not each.sure, len(each.needs), -each.level))
+        state = next(state for state in states if path.states >> state & 1)
+        who = "somebody" if person is None else person.name
+        what = "gets in" if expectation.below == 0 else f"reaches level {path.level}"
+        if not path.sure:
+            what = f"may get to level {path.level}, which nobody can tell for sure"
+        source = None if path.sources is None else self._address(path.sources & wanted, expectation, person)
+        for attempt in self._examples(path, source, self.found.states[state]):
+            result = decide(self.resolved, attempt).result
+            if result.level is not None and result.level >= expectation.below:
+                return self._verdict(expectation, False, f"{who} {what}", attempt, result)
+        return self._verdict(expectation, False, f"{who} {what} by {path.via}")
+
+    def _examples(self, path: AccessPath, source: Address | None, down: frozenset[str]) -> Iterator[Attempt]:
+        """Attempts that may show a way: who knows its items tries the names and VTYs that could matter."""
+        knows = frozenset(name for number in path.needs for name in self.found.credentials.names[number])
+        names: list[str | None] = [None, *(account.name for account in self.resolved.accounts), "somebody"]
+        names += [name for accounts in (self.project.servers or {}).values() for name in accounts]
+        names += [item.rpartition("/")[2] for item in sorted(knows) if item.startswith("server:")]
+        busy: list[frozenset[int]] = [frozenset()]
+        if path.via in VTY_WAYS:
+            count = self.resolved.facts["vtys"].value
+            numbers = [vty.number or 0 for vty in self.resolved.vtys(count if isinstance(count, int) else 0)]
+            busy = [frozenset(number for number in numbers if number < first) for first in numbers]
+        for taken in busy:
+            for name in dict.fromkeys(names):
+                for texts in ((), ("something",)):
+                    yield Attempt(
+                        path.via,
+                        self.moment,
+                        source,
+                        name=name,
+                        passwords=texts,
+                        knows=knows,
+                        elevate=path.level if path.level > path.after_login else None,
+                        elevate_passwords=texts,
+                        ssh_versions=(1, 2),
+                        busy=taken,
+                        down=down,
+                        servers=self.project.servers,
+                    )
+
+    def _failed(self, expectation: Expectation, why: str, attempt: Attempt) -> ExpectationResult:
+        return self._verdict(expectation, False, why, attempt, decide(self.resolved, attempt).result)
+
+    def _address(self, sources: int, expectation: Expectation, person: Person | None) -> Address | None:
+        """One address of a set of sources, inside the networks that a claim speaks of."""
+        prefixes = expectation.sources
+        if prefixes is None and not expectation.anywhere and person is not None:
+            prefixes = tuple(each for endpoint in person.sits for each in self.project.networks.get(endpoint, ()))
+        if not prefixes:
+            address_classes = self.found.address_classes
+            for family, value in _EXAMPLES:
+                if sources & address_classes.holding(family, value, value):
+                    return Address(family, value)
+        for family, low, high in self.found.address_classes.ranges(sources):
+            if not prefixes:
+                return Address(family, min(high, low + 1))
+            for each in prefixes:
+                if each.family == family and each.low <= high and low <= each.high:
+                    return Address(family, min(max(low, each.low) + 1, high, each.high))
+        return None

@@ -1,0 +1,226 @@
+"""Every way in: the decision asked with every answer, phase by phase, and the answers put together.
+
+Arriving is explored for each way, destination and lowest free VTY; checking and landing for each place arrived at and
+each name; elevating for each place and level that is landed on. What each phase needs is a set of sources, a set of
+server states and a set of items, so that the phases multiply as sets.
+"""
+
+import datetime
+from collections.abc import Iterator, Mapping
+from itertools import combinations
+from typing import Any, NamedTuple
+
+from overhang.exposure.exploring_oracle import NOBODY, ExplorationContext, ExploringOracle
+from overhang.model import Address
+from overhang.model.vocabulary import VTY_WAYS
+from overhang.profiles import UNKNOWN
+from overhang.simulate import Attempt, LockoutState, ResolvedDevice
+from overhang.simulate.authentication import check
+from overhang.simulate.authorization import land
+from overhang.simulate.elevation import elevate
+from overhang.simulate.evaluation import Evaluation
+from overhang.simulate.reachability import arrive
+from overhang.simulate.reasons import Reason
+from overhang.simulate.resolve import Endpoint
+
+ANYBODY = "*"
+_MOST_VTYS = 256
+_MOST_DOUBTFUL_RUNS = 20_000
+_MOST_PARTS = 10
+
+
+class PhaseResult(NamedTuple):
+    """What one phase takes: sources and server states as sets, items, whether it is sure, and what it leads to."""
+
+    sources: int
+    states: int
+    needs: frozenset[int]
+    sure: bool
+    result: Any
+
+
+class Explorer:
+    """Explores one device; the answers of each phase are kept, since many ways share them."""
+
+    def __init__(self, resolved: ResolvedDevice, around: ExplorationContext, moment: datetime.datetime) -> None:
+        self.resolved = resolved
+        self.around = around
+        self.moment = moment
+        #: how many more runs may hang on doubts; at 0 exploring stops, and ``complete`` tells so
+        self.patience = _MOST_DOUBTFUL_RUNS
+        self._lowest: list[int] | None = None
+        self._landings: dict[object, list[PhaseResult]] = {}
+        self._elevations: dict[object, list[PhaseResult]] = {}
+
+    @property
+    def complete(self) -> bool:
+        """Whether every way was found: not so where too much was in doubt."""
+        return self.patience > 0
+
+    def _count(self, oracle: ExploringOracle) -> None:
+        if not oracle.sure:
+            self.patience -= 1
+
+    # -- arriving ----------------------------------------------------------------------------------------------------
+
+    def arrivals(self, via: str, destination: Address | None) -> list[PhaseResult]:
+        """The places that are arrived at by a way; alike ones are one."""
+        attempt = Attempt(via, self.moment, destination=destination, ssh_versions=(1, 2))
+        found: dict[tuple[object, int, bool], PhaseResult] = {}
+        for first in self._lowest_free() if via in VTY_WAYS else (0,):
+            oracle = ExploringOracle(self.around, first)
+            while True:
+                oracle.restart()
+                run = Evaluation(self.resolved, attempt, oracle, LockoutState())
+                endpoint = arrive(run)
+                self._count(oracle)
+                if endpoint is not None:
+                    key = (_likeness(endpoint), oracle.states, oracle.sure)
+                    before = found[key].sources if key in found else 0
+                    found[key] = PhaseResult(oracle.sources | before, oracle.states, frozenset(), oracle.sure, endpoint)
+                if not self.complete or not oracle.advance():
+                    break
+        return list(found.values())
+
+    def _lowest_free(self) -> list[int]:
+        """The places, in the row of VTYs, that a connection can meet first; of alike ones, one."""
+        if self._lowest is None:
+            count = self.resolved.facts["vtys"].value
+            first: dict[object, int] = {}
+            for endpoint, view in enumerate(self.resolved.vtys(_MOST_VTYS if count is UNKNOWN else count)):
+                first.setdefault(view.likeness, endpoint)
+            self._lowest = list(first.values())
+        return self._lowest
+
+    # -- checking and landing ----------------------------------------------------------------------------------------
+
+    def names(self) -> list[str | None]:
+        """The names worth giving: none, one that nobody has, each account's, each that the servers are said to hold."""
+        names: dict[str | None, None] = {None: None, NOBODY: None}
+        names.update(dict.fromkeys(account.name for account in self.resolved.accounts))
+        if self.resolved.device.groups:
+            held = self.around.held
+            if held is None:
+                names[ANYBODY] = None
+            else:
+                names.update(dict.fromkeys(name for accounts in held.values() for name in accounts))
+        return list(names)
+
+    def landings(self, endpoint: Endpoint) -> list[PhaseResult]:
+        """The levels that a login at a place lands on, by whatever name."""
+        key = _likeness(endpoint)
+        if key not in self._landings:
+            self._landings[key] = _smallest(list(self._explore_landings(endpoint)))
+        return self._landings[key]
+
+    def _explore_landings(self, endpoint: Endpoint) -> Iterator[PhaseResult]:
+        for name in self.names():
+            attempt = Attempt(endpoint.via, self.moment, name=name, ssh_versions=(1, 2))
+            oracle = ExploringOracle(self.around, placed=endpoint.service is not None)
+            named = endpoint.via == "ssh" or bool(self.resolved.any_names)
+            while True:
+                oracle.restart()
+                run = Evaluation(self.resolved, attempt, oracle, LockoutState())
+                granted = check(run, endpoint)
+                self._count(oracle)
+                if granted is not None:
+                    level = land(run, endpoint, granted.answer, through_list=granted.through_list)
+                    yield PhaseResult(oracle.sources, oracle.states, frozenset(oracle.needs), oracle.sure, level)
+                named = named or any(step.asked == "name" for step in run.steps)
+                if not self.complete or not oracle.advance():
+                    break
+            if not named:
+                return
+
+    # -- elevating ---------------------------------------------------------------------------------------------------
+
+    def elevated(self, endpoint: Endpoint, before: int) -> list[PhaseResult]:
+        """The levels above ``before`` that the step after a login at a place leads to."""
+        key = (_likeness(endpoint), before)
+        if key not in self._elevations:
+            self._elevations[key] = _smallest(list(self._explore_elevations(endpoint, before)))
+        return self._elevations[key]
+
+    def _explore_elevations(self, endpoint: Endpoint, before: int) -> Iterator[PhaseResult]:
+        if endpoint.entry is None or before == 15:
+            return
+        for wanted in self._levels_wanted(endpoint, before):
+            for name in self.names():
+                attempt = Attempt(endpoint.via, self.moment, name=name, elevate=wanted)
+                oracle = ExploringOracle(self.around, placed=endpoint.service is not None)
+                named = bool(self.resolved.any_names)
+                while True:
+                    oracle.restart()
+                    run = Evaluation(self.resolved, attempt, oracle, LockoutState())
+                    level = elevate(run, endpoint, before, wanted).level
+                    self._count(oracle)
+                    if level > before:
+                        yield PhaseResult(oracle.sources, oracle.states, frozenset(oracle.needs), oracle.sure, level)
+                    named = named or any(step.code == Reason.ASKS_NAME for step in run.steps)
+                    if not self.complete or not oracle.advance():
+                        break
+                if not named:
+                    break
+
+    def _levels_wanted(self, endpoint: Endpoint, before: int) -> list[int]:
+        """The levels that can end differently: those that something is said of, and the highest that nothing is."""
+        resolved = self.resolved
+        said = {15, *resolved.elevations}
+        if resolved.facts["factory-account"].value is UNKNOWN:
+            said |= set(range(16))
+        for account in (*resolved.accounts, *([resolved.factory] if resolved.factory is not None else [])):
+            if account.level is not None:
+                said |= set(range(16)) if account.level.value is UNKNOWN else {account.level.value}
+        for part in (endpoint.entry, endpoint.service):
+            if part is not None and part.level is not None and isinstance(part.level.value, int):
+                said.add(part.level.value)
+        for key in ("unsaid-account-level", "unsaid-level", "unsaid-level-console"):
+            value = resolved.facts[key].value
+            said |= {value} if isinstance(value, int) else set(range(16)) if value is UNKNOWN else set()
+        for accounts in (self.around.held or {}).values():
+            said |= {account["level"] for account in accounts.values() if account.get("level") is not None}
+        # Beside the levels that have a password, only the highest one without, up to each level said, can differ.
+        bare = [level for level in range(1, 16) if level not in resolved.device.elevations]
+        wanted = set(resolved.device.elevations)
+        wanted |= {max((level for level in bare if level <= each), default=0) for each in said}
+        return sorted((level for level in wanted if level > before), reverse=True)
+
+
+def _likeness(endpoint: Endpoint) -> object:
+    """What makes two places the same for everything after arriving."""
+    return (endpoint.via, endpoint.entry.likeness if endpoint.entry is not None else None)
+
+
+def _smallest(phases: list[PhaseResult]) -> list[PhaseResult]:
+    """The paths without those that take more, or as much, and lead no higher; alike ones joined."""
+    joined: dict[tuple[frozenset[int], int, int, bool], int] = {}
+    for phase in phases:
+        key = (phase.needs, phase.result, phase.states, phase.sure)
+        joined[key] = joined.get(key, 0) | phase.sources
+    found = [
+        PhaseResult(sources, states, needs, sure, level) for (needs, level, states, sure), sources in joined.items()
+    ]
+    found.sort(key=lambda phase: (len(phase.needs), -phase.result, not phase.sure))
+    kept: dict[frozenset[int], list[PhaseResult]] = {}
+    for phase in found:
+        if not any(_covers(other, phase) for part in parts_of(phase.needs, kept) for other in kept[part]):
+            kept.setdefault(phase.needs, []).append(phase)
+    return [phase for phases in kept.values() for phase in phases]
+
+
+def parts_of(needs: frozenset[int], known: Mapping[frozenset[int], Any]) -> list[frozenset[int]]:
+    """Those of the sets in ``known`` that are parts of ``needs``, or all of it; few are looked at, however many are."""
+    if len(needs) > _MOST_PARTS or 1 << len(needs) > len(known):
+        return [part for part in known if part <= needs]
+    sizes = range(len(needs) + 1)
+    return [part for size in sizes for chosen in combinations(needs, size) if (part := frozenset(chosen)) in known]
+
+
+def _covers(one: PhaseResult, other: PhaseResult) -> bool:
+    return (
+        one.needs <= other.needs
+        and one.result >= other.result
+        and (one.sure or not other.sure)
+        and not other.sources & ~one.sources
+        and not other.states & ~one.states
+    )

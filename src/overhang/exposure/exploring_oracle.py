@@ -1,0 +1,147 @@
+"""The asker that explores: it gives every answer to every question, and keeps what each answer needs.
+
+A run with this asker ends with a set of sources, a set of server states, and the items that the person used.
+The decision's code is the same that answers for one person.
+"""
+
+from collections.abc import Hashable, Sequence
+from typing import Any
+
+from overhang.exposure.address_classes import AddressClasses
+from overhang.exposure.credentials import CredentialIndex
+from overhang.model.stored_secret import Form
+from overhang.simulate.oracle import Oracle, ServerAnswer
+from overhang.simulate.reasons import Reason, Stage
+from overhang.simulate.resolve import Credential, ResolvedEntry
+from overhang.simulate.result import FromAttempt, Provenance, Step
+from overhang.simulate.source_lists import ResolvedSourceList
+
+_QUESTION = Step(Stage.AUTHENTICATION, Reason.EITHER, FromAttempt("knows"))
+_SOMETHING = "something that opens nothing"
+
+#: A name that no account has.
+NOBODY = "\0nobody"
+
+
+class ExplorationContext:
+    """What holds for all explorations of a device: its sources, its servers' states, its items of knowledge.
+
+    ``states`` lists the sets of servers that are down; a set of states is an integer with a bit for each.
+    """
+
+    def __init__(
+        self, address_classes: AddressClasses, states: list[frozenset[str]], credentials: CredentialIndex, held: Any
+    ) -> None:
+        self.address_classes = address_classes
+        self.states = states
+        self.credentials = credentials
+        self.held = held
+        self.any_state = (1 << len(states)) - 1
+        every = frozenset().union(*states)
+        self._up = {
+            address: sum(1 << index for index, down in enumerate(states) if address not in down) for address in every
+        }
+
+    def up(self, address: str) -> int:
+        """The states in which a server is up."""
+        return self._up.get(address, self.any_state)
+
+
+class ExploringOracle(Oracle):
+    """Answers every way. After a run, ``sources``, ``states``, ``needs`` and ``sure`` tell what it took.
+
+    ``placed`` is false at a port, where nobody comes from an address: a list that does not treat all alike is in doubt.
+    """
+
+    def __init__(self, around: ExplorationContext, lowest_free: int = 0, *, placed: bool = True) -> None:
+        super().__init__()
+        self._around = around
+        self._placed = placed
+        self._lowest_free = lowest_free
+        self.restart()
+
+    def restart(self) -> None:
+        """Begin another run with the answers that ``advance`` left."""
+        super().restart()
+        self.sources = self._around.address_classes.everything
+        self.states = self._around.any_state
+        self.needs: set[int] = set()
+        self.sure = True
+
+    def branch(self, question: Hashable, options: Sequence[Any], step: Step) -> Any:
+        """As for any asker; a question that is not the explorer's own is in doubt, and so is what hangs on it."""
+        if step is not _QUESTION:
+            self.sure = False
+        return super().branch(question, options, step)
+
+    def _either(self, question: Hashable) -> bool:
+        return bool(self.branch(question, (True, False), _QUESTION))
+
+    def offer(self, texts: tuple[str, ...], index: int) -> None:
+        """Texts play no part: the person types something or nothing, as the question comes up."""
+
+    def offers_text(self) -> str | None:
+        return _SOMETHING if self._either("types") else None
+
+    def _knows(self, item: str) -> bool:
+        number = self._around.credentials.number(item)
+        if self._either(("item", number)):
+            self.needs.add(number)
+            return True
+        return False
+
+    def opens(self, credential: Credential) -> bool:
+        if credential.stored.form is Form.FACTORY:
+            return self.offers_text() is not None
+        return credential.stored.form is not Form.NONE and self._knows(credential.item)
+
+    def holds_key(self, name: str) -> bool:
+        return self._knows(f"key:{name}")
+
+    def source_family(self) -> int:
+        return 4 if self._split_sources("family", self._around.address_classes.family[4]) else 6
+
+    def source_in(self, sources: ResolvedSourceList) -> tuple[bool, Provenance]:
+        alike = None if self._placed else sources.alike()
+        if alike is not None and alike[0] is not None:
+            return alike[0], alike[1]
+        if not self._placed:
+            step = Step(Stage.REACHABILITY, Reason.UNSURE_SOURCE, FromAttempt("from"), (sources.name,))
+            return bool(self.branch(("list", sources.name), (True, False), step)), FromAttempt("from")
+        unsure = self._around.address_classes.unsure(sources)
+        if unsure and self._split_sources(("unsure", sources.name), unsure):
+            step = Step(Stage.REACHABILITY, Reason.UNSURE_UNREAD, sources.origin, (sources.name,))
+            return bool(self.branch(("list", sources.name), (True, False), step)), sources.origin
+        return self._split_sources(
+            ("list", sources.name), self._around.address_classes.allowed(sources)
+        ), sources.origin
+
+    def _split_sources(self, question: Hashable, inside: int) -> bool:
+        found = self.sources & inside
+        if found and found != self.sources and not self._either(question):
+            found = 0
+        self.sources = found or self.sources & ~inside
+        return bool(found)
+
+    def is_up(self, address: str) -> bool:
+        up = self._around.up(address)
+        found = self.states & up
+        if found and found != self.states and not self._either(("up", address)):
+            found = 0
+        self.states = found or self.states & ~up
+        return bool(found)
+
+    def free(self, vtys: list[ResolvedEntry]) -> list[ResolvedEntry]:
+        return vtys[self._lowest_free :]
+
+    def server_says(self, group: str, name: str | None) -> ServerAnswer:
+        held = self._around.held
+        level = None
+        if name is None or name == NOBODY:
+            return ServerAnswer(False)
+        if held is not None:
+            account = held.get(group, {}).get(name)
+            if account is None:
+                return ServerAnswer(False)
+            level = account.get("level")
+        return ServerAnswer(self._knows(f"server:{group}/{name}"), level)

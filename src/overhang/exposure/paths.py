@@ -1,0 +1,211 @@
+"""The ways in as rows: for each smallest set of knowledge, from where, in which state of the servers, how high."""
+
+import datetime
+from collections.abc import Iterator, Mapping
+from itertools import combinations
+from typing import Any, NamedTuple
+
+from overhang.exposure.address_classes import AddressClasses
+from overhang.exposure.credentials import CredentialIndex
+from overhang.exposure.explore import Explorer, PhaseResult, parts_of
+from overhang.exposure.exploring_oracle import ExplorationContext
+from overhang.model import Address
+from overhang.model.vocabulary import PORTS
+from overhang.simulate import ResolvedDevice
+
+#: Up to so many servers every combination is looked at; beyond it each group is wholly up or wholly down.
+_MOST_SERVERS = 8
+_MOST_GROUPS = 8
+
+
+class AccessPath(NamedTuple):
+    """One row. ``sources`` is a set of the space's classes, None at a port; ``states`` a set of server states.
+
+    ``to`` names the device's addresses that answer, None where the sheet states none or there is no network in between.
+    ``needs`` are numbers of items. ``sure`` is false where it hangs on something that nobody can tell.
+    """
+
+    via: str
+    sources: int | None
+    to: tuple[str, ...] | None
+    needs: frozenset[int]
+    after_login: int
+    level: int
+    states: int
+    sure: bool
+
+
+class AccessPaths(NamedTuple):
+    """All ways into a device, worst first, and what their numbers stand for.
+
+    ``complete`` is false where so much is in doubt that not every way could be found.
+    """
+
+    paths: list[AccessPath]
+    address_classes: AddressClasses
+    credentials: CredentialIndex
+    states: list[frozenset[str]]
+    complete: bool = True
+
+    def down(self, path: AccessPath) -> list[list[str]]:
+        """The states of the servers in which a way holds, each the sorted addresses of those that are down."""
+        return [sorted(down) for index, down in enumerate(self.states) if path.states >> index & 1]
+
+    def always(self, path: AccessPath) -> bool:
+        """Whether a way holds in every state of the servers."""
+        return path.states == (1 << len(self.states)) - 1
+
+    def forms(self, number: int) -> set[str]:
+        """In which forms that can be read off an item stands in the configuration: readable, masked, or neither."""
+        found = set()
+        for stored in self.credentials.stored[number]:
+            if stored is not None and (stored.readable or stored.masked):
+                found.add("readable" if stored.readable else "masked")
+        return found
+
+
+def find_paths(
+    resolved: ResolvedDevice, moment: datetime.datetime, held: Mapping[str, Any] | None = None
+) -> AccessPaths:
+    """Every way into a device at ``moment``; ``held`` tells what the AAA servers hold, if that is known."""
+    return paths_of(explorer_of(resolved, moment, held))
+
+
+def explorer_of(resolved: ResolvedDevice, moment: datetime.datetime, held: Mapping[str, Any] | None = None) -> Explorer:
+    """What explores a device at ``moment``, for who also wants to know the places that ways lead through."""
+    around = ExplorationContext(AddressClasses(resolved), server_states(resolved), CredentialIndex(resolved), held)
+    return Explorer(resolved, around, moment)
+
+
+def paths_of(explorer: Explorer) -> AccessPaths:
+    """Every way that an explorer finds."""
+    rows: list[AccessPath] = []
+    for via in (*PORTS, *explorer.resolved.services):
+        rows += _rows_of(explorer, via)
+    rows.sort(key=rank)
+    around = explorer.around
+    return AccessPaths(rows, around.address_classes, around.credentials, around.states, explorer.complete)
+
+
+def paths_at(explorer: Explorer, via: str, arrivals: list[PhaseResult]) -> list[AccessPath]:
+    """The ways in by ``via`` through some of the places that it arrives at, worst first."""
+    rows = [
+        AccessPath(via, None if via in PORTS else sources, None, needs, after, level, states, sure)
+        for needs, level, after, sure, sources, states in _split(explorer, _reduce(explorer, arrivals))
+    ]
+    return sorted(rows, key=rank)
+
+
+def server_states(resolved: ResolvedDevice) -> list[frozenset[str]]:
+    """The sets of servers that may be down together, as far as any method list asks them; the empty one first."""
+    device = resolved.device
+    asked = {said.value.group for methods in device.lists.values() for said in methods.methods if said.value.group}
+    groups = [{each.value.address for each in device.groups[name].servers} for name in asked if name in device.groups]
+    servers = [{address} for address in sorted(set().union(*groups))]
+    if len(servers) > _MOST_SERVERS:
+        servers = sorted(groups, key=sorted)[:_MOST_GROUPS]
+    return [frozenset().union(*down) for size in range(len(servers) + 1) for down in combinations(servers, size)]
+
+
+def rank(path: AccessPath) -> tuple[object, ...]:
+    """Sorts ways worst first, always in the same order."""
+    wide = 0 if path.sources is None else -path.sources.bit_count()
+    return (
+        -path.level,
+        len(path.needs),
+        not path.sure,
+        path.via in PORTS,
+        wide,
+        path.via,
+        sorted(path.needs),
+        -path.after_login,
+    )
+
+
+def _rows_of(explorer: Explorer, via: str) -> Iterator[AccessPath]:
+    resolved = explorer.resolved
+    destinations: list[tuple[str | None, Address | None]] = [(None, None)]
+    if via not in PORTS and resolved.addresses:
+        known = [own for own in resolved.addresses if own.prefix is not None]
+        destinations = [(own.label, Address(own.prefix.family, own.prefix.host)) for own in known if own.prefix]
+        if len(known) < len(resolved.addresses):
+            destinations.append(("unknown", None))
+    merged: dict[tuple[Any, ...], list[str]] = {}
+    by_arrival: dict[object, list[tuple[Any, ...]]] = {}
+    for label, destination in destinations:
+        arrivals = explorer.arrivals(via, destination)
+        if label == "unknown":
+            arrivals = [phase for phase in arrivals if not phase.sure]
+        key = tuple(phase._replace(result=id(phase.result.entry) if phase.result.entry else 0) for phase in arrivals)
+        if key not in by_arrival:
+            by_arrival[key] = list(_split(explorer, _reduce(explorer, arrivals)))
+        for row in by_arrival[key]:
+            merged.setdefault(row, []).append(label or "")
+    for (needs, level, after, sure, sources, states), labels in merged.items():
+        to = tuple(labels) if labels != [""] else None
+        yield AccessPath(via, None if via in PORTS else sources, to, needs, after, level, states, sure)
+
+
+Key = tuple[frozenset[int], int, int, bool]
+
+
+def _reduce(explorer: Explorer, arrivals: list[PhaseResult]) -> dict[Key, int]:
+    """For each smallest set of knowledge and what it reaches, where it holds: pairs of state and source as bits."""
+    around = explorer.around
+    width = around.address_classes.everything.bit_length()
+    regions: dict[Key, int] = {}
+
+    def add(needs: frozenset[int], level: int, after: int, sure: bool, sources: int, states: int) -> None:
+        if sources and states:
+            spread = sum(1 << (index * width) for index in range(len(around.states)) if states >> index & 1)
+            key = (needs, level, after, sure)
+            regions[key] = regions.get(key, 0) | spread * sources
+
+    for arrival in arrivals:
+        for landing in explorer.landings(arrival.result):
+            sources, states = arrival.sources & landing.sources, arrival.states & landing.states
+            sure = arrival.sure and landing.sure
+            add(landing.needs, landing.result, landing.result, sure, sources, states)
+            for up in explorer.elevated(arrival.result, landing.result):
+                add(
+                    landing.needs | up.needs,
+                    up.result,
+                    landing.result,
+                    sure and up.sure,
+                    sources & up.sources,
+                    states & up.states,
+                )
+    kept: dict[Key, int] = {}
+    by_needs: dict[frozenset[int], list[tuple[int, bool, int]]] = {}
+    for key in sorted(regions, key=lambda key: (len(key[0]), -key[1], not key[3], -key[2])):
+        needs, level, _, sure = key
+        region = regions[key]
+        for part in parts_of(needs, by_needs):
+            for higher, certain, covered in by_needs[part]:
+                if higher >= level and (certain or not sure):
+                    region &= ~covered
+        if region:
+            kept[key] = region
+            by_needs.setdefault(needs, []).append((level, sure, region))
+    return kept
+
+
+def _split(explorer: Explorer, regions: dict[Key, int]) -> Iterator[tuple[Any, ...]]:
+    """Each region as rows: for each set of sources the set of states in which it is that one."""
+    width = explorer.around.address_classes.everything.bit_length()
+    everything = explorer.around.address_classes.everything
+    for (needs, level, after, sure), region in regions.items():
+        by_sources: dict[int, int] = {}
+        for index in range(len(explorer.around.states)):
+            sources = region >> (index * width) & everything
+            if sources:
+                by_sources[sources] = by_sources.get(sources, 0) | 1 << index
+        for sources, states in by_sources.items():
+            yield needs, level, after, sure, sources, states
+
+
+def backup_reader(found: AccessPaths) -> frozenset[str]:
+    """The items that a reader of the configuration knows: those that stand in it readable or masked."""
+    return frozenset(
+        name for number, names in enumerate(found.credentials.names) if found.forms(number) for name in names
+    )

@@ -1,0 +1,77 @@
+"""Ways in, in words: from where, what one needs to know, and in which state of the servers.
+
+Names in them are as the sheet has them; what shows them to a person makes them safe for a terminal.
+"""
+
+from overhang.exposure.paths import AccessPath, AccessPaths
+from overhang.model.vocabulary import PORTS
+
+_MOST_PREFIXES = 3
+
+
+def from_phrase(found: AccessPaths, path: AccessPath) -> list[str]:
+    """From where a way can be taken, in a few pieces."""
+    if path.sources is None or path.via in PORTS:
+        return ["at the port"]
+    prefixes = found.address_classes.prefixes(path.sources)
+    if prefixes == ["0.0.0.0/0", "::/0"]:
+        return ["anywhere"]
+    names = {"0.0.0.0/0": "anywhere IPv4", "::/0": "anywhere IPv6"}
+    if found.address_classes.wide(path.sources) and len(prefixes) > _MOST_PREFIXES:
+        return ["nearly everywhere"]
+    pieces = [names.get(prefix, prefix) for prefix in prefixes[:_MOST_PREFIXES]]
+    if len(prefixes) > _MOST_PREFIXES:
+        pieces.append(f"and {len(prefixes) - _MOST_PREFIXES} more")
+    return pieces
+
+
+def needs_phrase(found: AccessPaths, path: AccessPath) -> str:
+    """What one needs to know, in words."""
+    if not path.needs:
+        return "nothing"
+    parts = [item_phrase(found, number) for number in sorted(path.needs, key=lambda number: _order(found, number))]
+    return " and ".join(parts)
+
+
+def _order(found: AccessPaths, number: int) -> tuple[bool, str]:
+    names = sorted(found.credentials.names[number])
+    return any(name.startswith("elevation:") for name in names), names[0]
+
+
+def item_phrase(found: AccessPaths, number: int) -> str:
+    """One item in words, with how it stands in the configuration where that gives it away."""
+    names = sorted(found.credentials.names[number])
+    phrase = " = ".join(_phrase(name) for name in names)
+    forms = found.forms(number)
+    if forms:
+        phrase += f" ({'readable' if 'readable' in forms else 'masked'} in the configuration)"
+    return phrase
+
+
+def _phrase(item: str) -> str:
+    kind, _, name = item.partition(":")
+    if kind == "elevation":
+        return "the enable secret" if name == "15" else f"the password for level {name}"
+    if kind == "server":
+        group, _, account = name.partition("/")
+        return f"{'some account' if account == '*' else account}'s password at {group}"
+    if kind == "entry":
+        return f"the {name.replace('vty', 'VTY')} password"
+    phrases = {"user": f"{name}'s password", "key": f"{name}'s key", "community": f"community {name}"}
+    return phrases.get(kind, item)
+
+
+def states_phrase(found: AccessPaths, path: AccessPath) -> str:
+    """In which states of the servers a way holds, in words; "" for all."""
+    if found.always(path):
+        return ""
+    down = found.down(path)
+    every = max(found.states, key=len)
+    if down == [sorted(every)]:
+        return "all down"
+    if len(down) == len(found.states) - 1 and sorted(every) not in down:
+        return "any up"
+    if len(down) == 1:
+        return f"down: {', '.join(down[0]) or 'none'}"
+    common = set(down[0]).intersection(*down)
+    return f"down: {', '.join(sorted(common))}" if common else f"{len(down)} of {len(found.states)} states"

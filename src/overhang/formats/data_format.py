@@ -1,0 +1,49 @@
+"""What the readers of both encodings of instance data share: from a tree to a device."""
+
+from collections.abc import Callable
+
+from overhang.formats.assemble import Source, assemble, shown_lines
+from overhang.formats.data_reader import read_model
+from overhang.formats.data_tree import BadData, Node
+from overhang.language import ParsedConfig, Unreadable
+from overhang.profiles import KEYS, UNKNOWN, Profile
+
+_HEAD = 65_536
+#: Standard modules alone leave much unsaid, and nobody knows what they mean by it.
+UNSTATED = Profile("unstated", "what is left unsaid is not known", dict.fromkeys(KEYS, UNKNOWN))
+
+
+class DataReader:
+    """Reads one encoding: a text that begins with ``first`` and holds one of ``marks`` near its top, by ``parse``.
+
+    ``parse`` makes a tree of the bytes, and raises BadData. ``spread``: a text of several lines stands on several.
+    """
+
+    def __init__(
+        self,
+        name: str,
+        about: str,
+        first: bytes,
+        marks: tuple[bytes, ...],
+        parse: Callable[[bytes], Node],
+        *,
+        spread: bool,
+    ) -> None:
+        self.name, self.about = name, about
+        self._first, self._marks, self._parse, self._spread = first, marks, parse, spread
+
+    def recognises(self, data: bytes, file: str) -> bool:
+        """By its first sign, and the name of one of the modules."""
+        del file
+        head = data[:_HEAD]
+        return head.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(self._first) and any(mark in head for mark in self._marks)
+
+    def read(self, data: bytes, file: str) -> ParsedConfig:
+        """Read it. Raises Unreadable."""
+        try:
+            model = read_model(self._parse(data), spread=self._spread)
+        except BadData as problem:
+            raise Unreadable(f"{problem}, on line {problem.line}" if problem.line else str(problem)) from None
+        lines = data.decode("utf-8-sig", "replace").split("\n")
+        source = Source(file, lines, shown_lines(lines, model.secrets), self.name)
+        return assemble(source, model.said, model.wrong, model.understood, UNSTATED if model.standard else None)

@@ -1,0 +1,103 @@
+"""The reader of texts in makers' languages: one for each dialect; and where dialects are found."""
+
+import os
+from collections.abc import Callable
+from fnmatch import fnmatchcase
+from functools import cached_property
+from importlib.resources import files
+from itertools import islice
+
+from overhang.dialect.interpreter import read_dialect_text
+from overhang.dialect.loader import read_dialect
+from overhang.dialect.model import BadDialect, Dialect, Problem
+from overhang.dialect.pattern import Mismatch
+from overhang.dialect.tokenizer import Text
+from overhang.formats.registry import DIALECT as ENDING
+from overhang.language import ParsedConfig
+from overhang.language.parsed_config import decode
+
+_LOOKED_AT = 60
+_HEAD = 16_384
+
+
+class DialectReader:
+    """Reads texts through one dialect."""
+
+    def __init__(
+        self, dialect: Dialect, openers: "Callable[[], dict[str, Callable[[str], str]]] | None" = None
+    ) -> None:
+        self.dialect = dialect
+        self.name = f"dialect {dialect.name}"
+        self.about = dialect.about
+        self._find_openers = openers
+
+    @cached_property
+    def openers(self) -> dict[str, Callable[[str], str]]:
+        """What opens the maker's masking; looked for only where a translation names one."""
+        if self._find_openers is None or not any(each.opener for each in self.dialect.translations):
+            return {}
+        return self._find_openers()
+
+    def recognises(self, data: bytes, file: str) -> bool:
+        """By the file's name, or by a line that only this maker writes."""
+        return self.by_name(file) or self.by_content(data)
+
+    def by_name(self, file: str) -> bool:
+        """Whether the dialect says that files of this name are its."""
+        name = os.path.basename(file)
+        return any(fnmatchcase(name, pattern) for pattern in self.dialect.files)
+
+    def by_content(self, data: bytes) -> bool:
+        """Whether one of the first lines is one that the dialect is recognised by."""
+        if not self.dialect.marks:
+            return False
+        text = Text(self.dialect.layout, data[:_HEAD].decode("utf-8-sig", "replace"))
+        lines = [text.split(line.strip()) for line in text.lines[:_LOOKED_AT]]
+        nodes = [node.words for node in islice(text.nodes(), _LOOKED_AT)]
+        say = self.dialect.layout.say
+        for words in (*lines, *nodes):
+            said = words[1:] if say and words[:1] == [say] else words
+            if said and any(not isinstance(mark.match(said), Mismatch) for mark in self.dialect.marks):
+                return True
+        return False
+
+    def read(self, data: bytes, file: str) -> ParsedConfig:
+        """Read it. Raises Unreadable."""
+        return read_dialect_text(self.dialect, decode(data), file, self.openers)
+
+
+def load_dialect(path: str, shown: str | None = None) -> Dialect:
+    """Read a dialect's file; ``shown`` is what it is called in place of its path. Raises BadDialect."""
+    try:
+        with open(path, "rb") as stream:
+            data = stream.read(4_000_001)
+    except OSError as error:
+        raise BadDialect(path, [Problem(1, f"cannot be opened: {error.strerror}")]) from None
+    return read_dialect(data, shown or path)
+
+
+def head_of(path: str) -> DialectReader:
+    """A dialect's file as far as telling whether a text is its maker's needs it: up to its blocks and translations."""
+    with open(path, encoding="utf-8") as stream:
+        text = stream.read()
+    for begins in ("\n[blocks", "\n[[translate", "\n[tables", "\n[profile"):
+        text = text.partition(begins)[0]
+    return DialectReader(read_dialect(text.encode(), path))
+
+
+def shipped() -> dict[str, str]:
+    """The dialects that come with the product: their files, by name."""
+    found = {}
+    for item in (files("overhang.dialect") / "shipped").iterdir():
+        if item.name.endswith(ENDING):
+            found[item.name.removesuffix(ENDING)] = str(item)
+    return dict(sorted(found.items()))
+
+
+def beside(folder: str) -> list[str]:
+    """The dialects' files in a folder."""
+    try:
+        names = [name for name in os.listdir(folder or ".") if name.endswith(ENDING) and name != ENDING]
+        return sorted(path for name in names if os.path.isfile(path := os.path.join(folder, name)))
+    except OSError:
+        return []

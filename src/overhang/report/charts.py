@@ -1,0 +1,328 @@
+"""Pictures of an audit, drawn by matplotlib: the exposure map, findings by device and severity, the path of one login.
+
+A colour never stands alone: each cell has its letter, each bar its number, each gate its words.
+"""
+
+import io
+import textwrap
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from overhang.audit.device_audit import DeviceAudit, Exposure, LoginTrace
+from overhang.audit.findings import Severity
+from overhang.model.vocabulary import way_label
+from overhang.report.audit_report import Report
+from overhang.report.lines import cut, safe
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+#: Letters of the exposure map, worst first: what it means, its colour, and that of the letter on it. The colours are a
+#: diverging scale that all kinds of colour vision tell apart.
+LETTERS: dict[str, tuple[str, str, str]] = {
+    "N": ("nothing", "#9b1c2e", "white"),
+    "R": ("what the configuration shows", "#e08162", "black"),
+    "S": ("one shared secret", "#f7d3bd", "black"),
+    "A": ("one account", "#cfe3f0", "black"),
+    "T": ("two things or more", "#5b9bc8", "black"),
+}
+SEVERITY_COLOURS = {
+    Severity.CRITICAL: ("#4a1486", "white"),
+    Severity.HIGH: ("#9b1c2e", "white"),
+    Severity.MEDIUM: ("#e08162", "black"),
+    Severity.LOW: ("#cfe3f0", "black"),
+    Severity.INFO: ("#e6e6e6", "black"),
+}
+_COLUMNS = ("console", "auxiliary", "telnet", "http", "ssh", "https", "snmp")
+_SHORT = {"console": "console", "auxiliary": "aux."}
+_WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
+_ROWS = 32
+_INK, _FAINT = "#222222", "#777777"
+
+
+def _figure(height: float = _HEIGHT) -> "Figure":
+    from matplotlib.figure import Figure
+
+    return Figure(figsize=(_WIDTH, height), dpi=_DPI, facecolor="white")
+
+
+def written(figure: "Figure", kind: str) -> bytes:
+    """A figure as the bytes of a PNG, SVG or PDF file; the same figure gives the same bytes."""
+    import matplotlib as mpl
+
+    out = io.BytesIO()
+    metadata: dict[str, Any] = {"png": {}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}[kind]
+    with mpl.rc_context({"svg.hashsalt": "overhang", "svg.fonttype": "none"}):
+        figure.savefig(out, format=kind, metadata=metadata)
+    return out.getvalue()
+
+
+# -- the exposure map --------------------------------------------------------------------------------------------------
+
+
+def columns_of(report: Report) -> list[str]:
+    """The ways that any device can be entered by, the riskiest first; other doors are one column."""
+    used = {_column(each.via) for audit in report.audits for each in audit.exposures}
+    return [via for via in (*_COLUMNS, "door") if via in used]
+
+
+def _column(via: str) -> str:
+    return "door" if via.startswith("door:") else via
+
+
+def column_label(via: str) -> str:
+    """What heads a column."""
+    return "doors" if via == "door" else _SHORT.get(via, way_label(via))
+
+
+def cells_of(audit: DeviceAudit) -> dict[str, Exposure]:
+    """The exposure of a device in each column; of several doors, the worst."""
+    order = list(LETTERS)
+    cells: dict[str, Exposure] = {}
+    for each in audit.exposures:
+        held = cells.get(_column(each.via))
+        if held is None or (-each.level, order.index(each.letter)) < (-held.level, order.index(held.letter)):
+            cells[_column(each.via)] = each
+    return cells
+
+
+def by_exposure(report: Report) -> list[DeviceAudit]:
+    """The devices, those first whose highest level takes the least."""
+    order = list(LETTERS)
+
+    def rank(audit: DeviceAudit) -> tuple[object, ...]:
+        ways = sorted((order.index(each.letter), -each.level) for each in audit.exposures if each.level == 15)
+        lesser = sorted((order.index(each.letter), -each.level) for each in audit.exposures if each.level < 15)
+        return (ways[0][0] if ways else 9, ways, lesser, audit.name)
+
+    return sorted(report.audits, key=rank)
+
+
+def exposure_map(report: Report) -> "Figure":
+    """Devices down, ways across; each cell the least knowledge that reaches the highest level there."""
+    devices, columns = by_exposure(report), columns_of(report)
+    panels = _panels(devices)
+    rows = max(len(panel) for panel in panels)
+    figure = _figure(max(_HEIGHT, 2.0 + rows * 0.19))
+    height = figure.get_figheight()
+    figure.text(0.02, 1 - 0.32 / height, "What it takes to get in", size=16, weight="bold", color=_INK, va="center")
+    about = (
+        "each cell: the least that one needs to know for the highest level by that way, and that level; pale: below 15"
+    )
+    figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=_FAINT, va="center")
+    size = min(0.5, (height - 2.1) / rows)
+    for index, panel in enumerate(panels):
+        left = 0.02 + index * 0.97 / len(panels)
+        width = 0.96 / len(panels)
+        area = figure.add_axes((left, 0.75 / height, width, (height - 1.75) / height))
+        _panel(area, panel, columns, size, width * _WIDTH, height - 1.75)
+    _legend(
+        figure,
+        [(f"{letter}  {text}", colour, ink) for letter, (text, colour, ink) in LETTERS.items()],
+        "blank: no way in",
+    )
+    return figure
+
+
+def _panels(devices: Sequence[DeviceAudit]) -> list[list[DeviceAudit]]:
+    """Devices in up to three panels side by side; a picture of more is taller."""
+    count = min(3, -(-len(devices) // _ROWS)) or 1
+    rows = -(-len(devices) // count) or 1
+    return [list(devices[start : start + rows]) for start in range(0, len(devices), rows)] or [[]]
+
+
+def _panel(
+    area: Any, devices: Sequence[DeviceAudit], columns: Sequence[str], size: float, width: float, height: float
+) -> None:
+    """One panel in inches: names to the left, a row of cells for each device."""
+    from matplotlib.patches import Rectangle
+
+    area.set_xlim(0, width)
+    area.set_ylim(height, 0)
+    area.axis("off")
+    cell = min(1.5, (width - 1.9) / max(1, len(columns)))
+    start = min(2.3, width - cell * len(columns))
+    letter = max(6.5, min(13, size * 44))
+    for at, via in enumerate(columns):
+        area.text(start + (at + 0.5) * cell, 0.14, column_label(via), ha="center", va="center", size=9.5, color=_INK)
+    for row, audit in enumerate(devices):
+        top = 0.32 + row * size
+        _name(area, audit, start, top, size)
+        cells = cells_of(audit)
+        if not cells:
+            centre = start + len(columns) * cell / 2
+            area.text(
+                centre,
+                top + size / 2,
+                nobody(audit),
+                ha="center",
+                va="center",
+                size=letter * 0.8,
+                color=_FAINT,
+                zorder=3,
+            )
+        for at, via in enumerate(columns):
+            each = cells.get(via)
+            _, colour, ink = LETTERS[each.letter] if each is not None else ("", "#f6f6f6", _FAINT)
+            box = (start + at * cell + 0.02, top + 0.015)
+            pale = each is not None and each.level < 15
+            shade, ink = (_pale(colour), "black") if pale else (colour, ink)
+            area.add_patch(Rectangle(box, cell - 0.04, size - 0.03, facecolor=shade, edgecolor="none"))
+            if each is None:
+                continue
+            middle = start + (at + 0.5) * cell
+            area.text(
+                middle - 0.03,
+                top + size / 2,
+                each.letter,
+                ha="right",
+                va="center",
+                size=letter,
+                weight="bold",
+                color=ink,
+            )
+            area.text(
+                middle + 0.03, top + size / 2, str(each.level), ha="left", va="center", size=letter * 0.8, color=ink
+            )
+
+
+def _pale(colour: str) -> tuple[float, float, float]:
+    """A colour mixed with white."""
+    from matplotlib.colors import to_rgb
+
+    red, green, blue = (0.45 * part + 0.55 for part in to_rgb(colour))
+    return red, green, blue
+
+
+def nobody(audit: DeviceAudit) -> str:
+    """What is said of a device without cells: whether ways into it hang on something that nobody can tell."""
+    unsure = any(each.what.endswith((" way in", " ways in")) for each in audit.not_examined)
+    return "can't tell" if unsure else "nobody gets in"
+
+
+def _name(area: Any, audit: DeviceAudit, start: float, top: float, size: float) -> None:
+    """The name of a device to the left of its row, cut to the room there."""
+    name = cut(audit.name, int((start - 0.15) / 0.085))
+    style = {"ha": "right", "va": "center", "size": min(10.5, size * 44), "color": _INK}
+    area.text(start - 0.1, top + size / 2, name, **style)
+
+
+def _legend(figure: "Figure", entries: Sequence[tuple[str, str, str]], more: str) -> None:
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+
+    height = figure.get_figheight()
+    renderer = FigureCanvasAgg(figure).get_renderer()  # type: ignore[no-untyped-call]
+    at = 0.026
+    for text, colour, ink in entries:
+        box = {"facecolor": colour, "edgecolor": "none", "boxstyle": "square,pad=0.35"}
+        drawn = figure.text(at, 0.32 / height, text, size=10, color=ink, va="center", bbox=box)
+        at += (drawn.get_window_extent(renderer).width / _DPI + 0.28) / _WIDTH
+    figure.text(at, 0.32 / height, more, size=10, color=_FAINT, va="center")
+
+
+# -- findings by device and severity -----------------------------------------------------------------------------------
+
+
+def findings_chart(report: Report) -> "Figure":
+    """A bar for each device, its findings by severity, worst device first."""
+    panels = _panels(report.audits)
+    rows = max(len(panel) for panel in panels)
+    figure = _figure(max(_HEIGHT, 2.0 + rows * 0.19))
+    height = figure.get_figheight()
+    counts = report.device_counts
+    total = sum(counts.values())
+    figure.text(
+        0.02, 1 - 0.32 / height, "Findings by device and severity", size=16, weight="bold", color=_INK, va="center"
+    )
+    across = f"; {len(report.network)} more across devices" if report.network else ""
+    about = f"{total} findings on {len(report.audits)} devices, the devices with the worst findings first{across}"
+    figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=_FAINT, va="center")
+    longest = max((len(audit.findings) for audit in report.audits), default=1) or 1
+    size = min(0.5, (height - 1.95) / rows)
+    for index, panel in enumerate(panels):
+        width = 0.96 / len(panels)
+        area = figure.add_axes((0.02 + index * 0.97 / len(panels), 0.75 / height, width, (height - 1.75) / height))
+        _bars(area, panel, longest, size, width * _WIDTH, height - 1.75)
+    entries = [(f"{severity.word} {counts[severity]}", *SEVERITY_COLOURS[severity]) for severity in counts]
+    _legend(figure, entries, "")
+    return figure
+
+
+def _bars(area: Any, devices: Sequence[DeviceAudit], longest: int, size: float, width: float, height: float) -> None:
+    from matplotlib.patches import Rectangle
+
+    area.set_xlim(0, width)
+    area.set_ylim(height, 0)
+    area.axis("off")
+    start = min(2.3, width * 0.4)
+    unit = (width - start - 0.3) / longest
+    text = max(6.5, min(11, size * 44))
+    for row, audit in enumerate(devices):
+        top = 0.1 + row * size
+        _name(area, audit, start, top, size)
+        left = start
+        for severity, (colour, ink) in SEVERITY_COLOURS.items():
+            number = sum(each.severity == severity for each in audit.findings)
+            if not number:
+                continue
+            long = number * unit
+            area.add_patch(Rectangle((left, top + 0.03), long - 0.02, size - 0.06, facecolor=colour, edgecolor="none"))
+            if long > 0.14:
+                area.text(left + long / 2, top + size / 2, str(number), ha="center", va="center", size=text, color=ink)
+            left += long
+        if not audit.findings:
+            area.text(start + 0.03, top + size / 2, "nothing found", ha="left", va="center", size=text, color=_FAINT)
+
+
+# -- the path of one login ---------------------------------------------------------------------------------------------
+
+_STAGES = {"arriving": "#5b9bc8", "checking": "#e08162", "landing": "#7a7a7a", "elevating": "#7b4fa3"}
+_ENDS = {"admitted": "#1f6391", "unknown": "#7b4fa3"}
+
+
+def login_path(path: LoginTrace) -> "Figure":
+    """The gates of one login from the top down, each with what it comes by, and where it ends."""
+    from matplotlib.patches import Rectangle
+
+    gates = path.gates
+    lines = [textwrap.wrap(safe(gate.reason), 92) or [""] for gate in gates]
+    steps = [0.3 + 0.2 * len(each) for each in lines]
+    figure = _figure(max(_HEIGHT if len(gates) > 9 else 5.0, 2.6 + sum(steps)))
+    height = figure.get_figheight()
+    area = figure.add_axes((0, 0, 1, 1))
+    area.set_xlim(0, _WIDTH)
+    area.set_ylim(height, 0)
+    area.axis("off")
+    area.text(0.3, 0.36, f"One login at {cut(path.device, 40)}", size=16, weight="bold", color=_INK, va="center")
+    area.text(0.3, 0.7, cut(path.caption, 120), size=10.5, color=_FAINT, va="center")
+    y = 1.25
+    stage = ""
+    area.plot([2.0, 2.0], [y, y + sum(steps) + 0.1], color="#cccccc", linewidth=2.5, zorder=1)
+    for gate, words, step in zip(gates, lines, steps, strict=True):
+        colour = _STAGES.get(gate.stage, _FAINT)
+        if gate.stage != stage:
+            stage = gate.stage
+            area.text(1.75, y, stage, ha="right", va="center", size=11, weight="bold", color=colour)
+        stopped = gate is gates[-1] and path.outcome != "admitted"
+        marker, colour = ("X", "#9b1c2e") if stopped else ("o", colour)
+        area.plot([2.0], [y], marker=marker, markersize=11 if stopped else 9, color=colour, zorder=2)
+        for at, line in enumerate(words):
+            area.text(2.25, y + at * 0.2, line, size=10.5, va="center", color=_INK)
+        area.text(
+            _WIDTH - 0.3,
+            y,
+            cut(gate.because.replace(chr(92), "/").rsplit("/", 1)[-1], 46),
+            size=9,
+            ha="right",
+            va="center",
+            color=_FAINT,
+        )
+        y += step
+    end = {
+        "admitted": f"in, at level {path.level}" if path.level is not None else "in, at a level that nobody can tell"
+    }
+    ending = end.get(path.outcome, "can't tell" if path.outcome == "unknown" else path.outcome)
+    colour = _ENDS.get(path.outcome, "#4a4f55")
+    area.add_patch(Rectangle((1.75, y - 0.05), 4.2, 0.5, facecolor=colour, edgecolor="none", zorder=2))
+    area.text(3.85, y + 0.2, ending, size=13, weight="bold", color="white", ha="center", va="center", zorder=3)
+    return figure

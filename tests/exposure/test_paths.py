@@ -1,0 +1,162 @@
+"""The ways in agree with what a person gets by trying, on random devices of all profiles."""
+
+import random
+from collections import Counter
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from overhang.exposure import AccessPath, AccessPaths, find_paths
+from overhang.model import Address, parse_address
+from overhang.profiles import KEYS
+from overhang.simulate import Attempt, FromProfile, Reason, Result
+from overhang.simulate.result import Resolved
+from tests.support.generator import NOW, SOURCES, SPICE, STRANGER, WAYS, BruteForce, Made
+
+
+def holds(
+    found: AccessPaths, way: AccessPath, via: str, source: Address | None, to: Address | None, down: frozenset[str]
+) -> bool:
+    if not way.sure or way.via != via or not way.states >> found.states.index(down) & 1:
+        return False
+    if way.to is not None and str(to) not in way.to:
+        return False
+    return source is None or bool(way.sources & found.address_classes.holding(source.family, source.value, source.value))  # type: ignore[operator]
+
+
+def highest(
+    found: AccessPaths,
+    via: str,
+    source: Address | None,
+    to: Address | None,
+    down: frozenset[str],
+    knows: frozenset[str],
+) -> int:
+    levels = [
+        way.level
+        for way in found.paths
+        if found.credentials.within(way.needs, knows) and holds(found, way, via, source, to, down)
+    ]
+    return max(levels, default=-1)
+
+
+def names_of(found: AccessPaths, numbers: frozenset[int]) -> frozenset[str]:
+    return frozenset(name for number in numbers for name in found.credentials.names[number])
+
+
+def addresses(made: Made, chance: random.Random) -> Address | None:
+    own = [each.prefix for each in made.resolved.addresses if each.prefix is not None]
+    prefix = chance.choice(own) if own else None
+    return None if prefix is None else Address(prefix.family, prefix.host)
+
+
+def check_device(seed: int, probes: int, tally: Counter[object]) -> int:
+    """Compare ways and brute force on one device; the number of comparisons."""
+    made = Made(seed)
+    found = find_paths(made.resolved, NOW, made.held)
+    chance = random.Random(seed + 1)
+
+    def tell(attempt: Attempt, result: Result) -> None:
+        if attempt.elevate is None:
+            tally["outcome", result.outcome] += 1
+            tally["all"] += 1
+        for step in result.trace:
+            tally["said", step.code] += 1
+            if isinstance(step.origin, FromProfile):
+                tally["key", step.origin.key, str(made.profile.values[step.origin.key])] += 1
+
+    class Facts(dict[str, Resolved]):
+        """The profile's values, which tell when the decision asks for one."""
+
+        def __getitem__(self, key: str) -> Resolved:
+            tally["key", key, str(made.profile.values[key])] += 1
+            return super().__getitem__(key)
+
+    made.resolved.facts = Facts(made.resolved.facts)
+    brute = BruteForce(made, tell)
+    every = sorted(names_of(found, frozenset(range(len(found.credentials.names)))))
+    for _ in range(probes):
+        via = chance.choice(WAYS)
+        source = None if via in ("console", "auxiliary") else parse_address(chance.choice(SOURCES))
+        to = None if source is None else addresses(made, chance)
+        down = chance.choice(found.states)
+        some = chance.sample(every, min(len(every), chance.choice((0, 1, 2, 3))))
+        knows = names_of(found, frozenset(found.credentials.number(item) for item in some))
+        if len(knows) > 5:
+            continue
+        got = brute.best(via, source, to, down, knows)
+        said = highest(found, via, source, to, down, knows)
+        assert said == got, f"{made.text}\n{seed=} {via=} {source=} {to=} {down=} {knows=}: ways {said}, login {got}"
+    sure = [way for way in found.paths if way.sure]
+    rows = chance.sample(sure, min(len(sure), 2))
+    for way in rows:
+        _check_row(made, found, brute, way)
+    return probes + len(rows)
+
+
+def _check_row(made: Made, found: AccessPaths, brute: BruteForce, way: AccessPath) -> None:
+    """A row is true, and not with one item less."""
+    source = None
+    if way.sources is not None:
+        family, low, _ = next(found.address_classes.ranges(way.sources))
+        source = Address(family, low)
+    to = None if way.to is None else parse_address(way.to[0])
+    down = next(state for index, state in enumerate(found.states) if way.states >> index & 1)
+    knows = names_of(found, way.needs)
+    if len(knows) > 5:
+        return
+    assert brute.best(way.via, source, to, down, knows) == way.level, f"{made.text}\n{way}"
+    for number in way.needs:
+        fewer = names_of(found, way.needs - {number})
+        assert brute.best(way.via, source, to, down, fewer) < way.level, f"{made.text}\n{way} without {number}"
+
+
+OUTCOMES = ("refused", "dropped", "denied", "admitted")
+# checks and methods that must be met in one attempt of a hundred for the agreement to mean something
+OFTEN = (
+    Reason.CHECK_NOTHING, Reason.CHECK_PASSWORD, Reason.CHECK_USERS, Reason.CHECK_METHODS,
+    Reason.CHECK_ELEVATION, Reason.SERVER_ACCEPTS, Reason.SERVER_REJECTS, Reason.METHOD_NOTHING,
+    Reason.METHOD_REJECT, Reason.GROUP_UNDEFINED,
+)  # fmt: skip
+# sentences that no attempt of the brute force can bring about: nothing there is in doubt, locked, paused, or full
+NOT_HERE = {
+    reason for reason in Reason
+    if reason.name.startswith(("UNSURE", "TOO_MANY")) or reason.name in {
+        "EITHER", "PAUSED", "SPARED", "LOCKED", "OUT_OF_TRIES", "VTYS_BUSY",
+        "NOT_OURS",
+        "ALREADY_THERE", "KEY_ASIDE", "NO_SUCH_DOOR",
+    }
+}  # fmt: skip
+EVERY = set(Reason) - NOT_HERE
+
+
+def test_ways_and_logins_agree() -> None:
+    tally: Counter[object] = Counter()
+    compared = [0]
+
+    @given(st.integers(0, 10**9))
+    @settings(
+        max_examples=2000, derandomize=True, deadline=None, suppress_health_check=list(HealthCheck), database=None
+    )
+    def agree(seed: int) -> None:
+        compared[0] += check_device(seed, 2, tally)
+
+    agree()
+    assert compared[0] > 6000
+    every = tally["all"]
+    for outcome in OUTCOMES:
+        assert tally["outcome", outcome] >= every / 100, outcome
+    for sentence in OFTEN:
+        assert tally["said", sentence] >= every / 100, sentence
+    assert {sentence for sentence in EVERY if not tally["said", sentence]} == set()
+    silent = [
+        (key, text)
+        for key, texts in SPICE.items()
+        for text in texts
+        if not tally["key", key, str(KEYS[key].read(text))]
+    ]
+    assert silent == []
+
+
+def test_the_brute_force_types_what_opens_nothing() -> None:
+    assert STRANGER not in {"boat", "gull", "quay", "tern", "crab", "kelp", "sand", "tide"}

@@ -1,0 +1,400 @@
+"""Open models: a device as instance data and back, against the real modules; and data that nobody should trust."""
+
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from yangson import DataModel
+
+from overhang.audit.device_audit import audit_sheet
+from overhang.demo import demo_files
+from overhang.formats.codec import FIELDS, LIMITED
+from overhang.formats.data_tree import BadData
+from overhang.formats.data_writer import Unsayable, to_json, to_xml
+from overhang.formats.json_format import READER as JSON
+from overhang.formats.json_tree import read_json
+from overhang.formats.xml_format import READER as XML
+from overhang.formats.xml_tree import read_xml
+from overhang.language import TABLE, ParsedConfig, Unreadable, read_bytes, read_sheet
+from overhang.language.unparser import write_sheet
+from overhang.model import Device
+from overhang.model.stored_secret import Form
+from overhang.project import Project
+from tests.support.generator import NOW, Made
+from tests.test_sheet import sheets
+
+CALM: dict[str, Any] = {
+    "deadline": None,
+    "derandomize": True,
+    "suppress_health_check": list(HealthCheck),
+    "database": None,
+}
+SHARED = Path(sys.prefix) / "share" / "yang" / "modules"
+OURS = Path(__file__).parents[2] / "src" / "overhang" / "formats" / "yang"
+MODULE = next(OURS.glob("overhang-access@*.yang"))
+FOLDERS = (str(OURS), str(SHARED / "ietf"), str(SHARED / "iana"))
+FEATURES = {
+    "ietf-system": ["radius", "authentication", "local-users", "radius-authentication", "timezone-name", "ntp"],
+    "ietf-access-control-list": [
+        "match-on-eth",
+        "match-on-ipv4",
+        "match-on-ipv6",
+        "eth",
+        "ipv4",
+        "ipv6",
+        "mixed-eth-ipv4-ipv6",
+    ],
+}
+
+
+def library() -> str:
+    modules = []
+    names = "ietf-system ietf-access-control-list overhang-access ietf-interfaces"
+    imported = "ietf-inet-types ietf-yang-types ietf-netconf-acm ietf-packet-fields ietf-ethertypes iana-crypt-hash"
+    for name in f"{names} {imported}".split():
+        path = next(each for folder in FOLDERS for each in Path(folder).glob(f"{name}[.@]*") if each.suffix == ".yang")
+        text = path.read_text()
+        revision = next(
+            line.split()[1].strip('{" ') for line in text.splitlines() if line.strip().startswith("revision ")
+        )
+        kind = "implement" if name in names.split() else "import"
+        modules.append(
+            {
+                "name": name,
+                "revision": revision,
+                "namespace": text.partition("namespace")[2].split('"')[1],
+                "conformance-type": kind,
+                "feature": FEATURES.get(name, []),
+            }
+        )
+    return json.dumps({"ietf-yang-library:modules-state": {"module-set-id": "1", "module": modules}})
+
+
+@pytest.fixture(scope="session")
+def model(tmp_path_factory: pytest.TempPathFactory) -> DataModel:
+    """The real modules and ours; copied under the names that the library wants."""
+    folder = tmp_path_factory.mktemp("modules")
+    for each in json.loads(library())["ietf-yang-library:modules-state"]["module"]:
+        path = next(p for at in FOLDERS for p in Path(at).glob(f"{each['name']}[.@]*") if p.suffix == ".yang")
+        (folder / f"{each['name']}@{each['revision']}.yang").write_text(path.read_text())
+    return DataModel(library(), (str(folder),))
+
+
+def validate(model: DataModel, text: str) -> None:
+    model.from_raw(json.loads(text)).validate()
+
+
+def same(one: ParsedConfig, text: str) -> None:
+    assert one.diagnostics == ()
+    assert write_sheet(one.device, secrets=True) == text
+
+
+def all_ways(device: Device) -> tuple[str, str]:
+    """Sheet to JSON to XML to sheet, each step compared; the data in both forms."""
+    text = write_sheet(device, secrets=True)
+    data = to_json(device, secrets=True)
+    first = JSON.read(data.encode(), "device.json")
+    same(first, text)
+    document = to_xml(first.device, secrets=True)
+    same(XML.read(document.encode(), "device.xml"), text)
+    return data, document
+
+
+@given(sheets())
+@settings(max_examples=150, **CALM)
+def test_any_sheet_goes_through_json_and_xml_unchanged(text: str) -> None:
+    device = read_sheet(text, "a.sheet").device
+    try:
+        all_ways(device)
+    except Unsayable:
+        assert any(ord(sign) < 32 or ord(sign) > 0xD7FF for sign in write_sheet(device, secrets=True)) or "\\" in text
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=60, **CALM)
+def test_random_devices_go_through_json_and_xml_unchanged(seed: int) -> None:
+    all_ways(read_sheet(Made(seed).text, "a.sheet").device)
+
+
+def test_what_is_written_is_valid_under_the_real_modules(model: DataModel) -> None:
+    devices = [read_bytes(data, name).device for name, data in demo_files().items() if name.endswith(".sheet")]
+    devices += [read_sheet(Made(seed).text, "a.sheet").device for seed in range(60)]
+    for device in devices:
+        data, _ = all_ways(device)
+        validate(model, data)
+        blanked = to_json(device, secrets=False)
+        validate(model, blanked)
+        stored = [user.password.value for user in device.users.values() if user.password]
+        assert not any(each.text and each.form is not Form.READABLE and each.text in blanked for each in stored)
+
+
+def test_the_demo_data_is_valid_and_means_what_it_says(model: DataModel) -> None:
+    files = demo_files()
+    data = files["gannet/isle-mast.json"]
+    validate(model, data.decode())
+    mast = JSON.read(data, "isle-mast.json")
+    assert write_sheet(mast.stated, secrets=False) == (
+        'device isle-mast:\n    domain tidewater.example\n    site "Gannet Island, mast"\n    profile unstated\n\n'
+        "entry console:\n    check methods\n\n"
+        "user lena:\n    password withheld\n\nuser mast-watch:\n    password withheld\n\n"
+        "methods for login:\n    users\n\n"
+        "servers radius radius:\n    server 10.64.1.10 port 1812 shared-secret withheld\n    timeout 5s\n    tries 2\n\n"
+        "ssh:\n    check methods\n\ntelnet:\n    check methods\n\nweb:\n    check methods\n"
+    )
+    lamp = XML.read(files["gannet/isle-lamp.xml"], "isle-lamp.xml")
+    validate(model, to_json(lamp.device, secrets=True))
+    assert (mast.unread, lamp.unread, lamp.device.users["lena"].level.value) == ((), (), 15)  # type: ignore[union-attr]
+    assert [str(rule.value.prefix) for rule in lamp.device.sources["pier"].rules] == ["10.64.1.0/24", "10.64.40.0/24"]
+
+
+def test_the_module_is_clean_and_every_statement_has_its_node() -> None:
+    assert (MODULE.parent.parent.parent.parent.parent / "docs" / MODULE.name).read_text() == MODULE.read_text()
+    ran = subprocess.run(
+        [Path(sys.executable).parent / "pyang", "--ietf", "-p", ":".join(FOLDERS), str(MODULE)],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    left = [line for line in ran.stderr.splitlines() if "module name should start" not in line]
+    assert [line for line in left if "namespace value" not in line and "IETF Trust" not in line] == []
+    blocks = {"port": "console", "servers": "server-group", "elevation": None, "banner": None}
+    for block, rows in TABLE.items():
+        name = blocks.get(block, block)
+        if not block or name is None:
+            continue
+        known = {field.word.split()[0] if field.word else "" for field in FIELDS[name]}
+        own = {"user": {"password", "public-key"}, "vty": {"password"}, "methods": set(), "sources": set()}.get(
+            name, set()
+        )
+        for row in rows:
+            words = {word for word in row.words if word != "off"} - own - ({"from"} if name in LIMITED else set())
+            assert "" in known or words <= known, (block, words - known)
+
+
+SYSTEM = '{"ietf-system:system": {"hostname": "quay"%s}}'
+LISTED = '{"ietf-access-control-list:acls": {"acl": [{"name": "a", "aces": {"ace": [%s]}}]}}'
+ACE = '{"name": "1", "matches": {%s}, "actions": {"forwarding": "ietf-access-control-list:accept"}}'
+TACACS = """, "ietf-system-tacacs-plus:tacacs-plus": {"server": [
+ {"name": "a", "server-type": "authentication", "address": "192.0.2.9", "port": 49, "shared-secret": "Kelp.7", "timeout": 9},
+ {"name": "b", "server-type": "accounting", "address": "192.0.2.10", "shared-secret": "Kelp.8"}]},
+ "authentication": {"user-authentication-order": ["ietf-system-tacacs-plus:tacacs-plus", "ietf-system:local-users"]}"""
+
+MEANT: list[tuple[str, list[str], list[str]]] = [
+    (SYSTEM % ', "contact": "x", "dns-resolver": {"search": ["a"]}', ["device quay:"], []),
+    (SYSTEM % ', "colour": "blue"', ["device quay:"], ["1: ietf-system:colour is not read here"]),
+    ('{"ietf-system:system": {}, "ietf-interfaces:interfaces": {"interface": []}}', [], []),
+    ('{"ietf-system:system": {}, "example-thing:thing": {"a": 1}}', [], ["1: example-thing:thing is not read here"]),
+    (
+        SYSTEM % TACACS,
+        [
+            "servers tacacs tacacs-plus: server 192.0.2.9 port 49 shared-secret readable Kelp.7",
+            "servers tacacs tacacs-plus: timeout 9s",
+            "methods for login: servers tacacs-plus",
+            "methods for login: users",
+            "ssh: check methods",
+        ],
+        [
+            "4: a rejected password goes on to the next method here (RFC 7317), and a method list cannot say that; what this order lets in is not fully known"
+        ],
+    ),
+    (LISTED % (ACE % '"ipv4": {"source-ipv4-network": "192.0.2.0/24"}'), ["sources a: allow 192.0.2.0/24"], []),
+    (LISTED % (ACE % '"ipv6": {}'), ["sources a: allow ::/0"], []),
+    (LISTED % (ACE % ""), ["sources a: allow any"], []),
+    (
+        LISTED % (ACE % '"ipv4": {"protocol": 6}, "tcp": {"destination-port": {"port": 22}}'),
+        ["sources a:"],
+        ["1: an entry of an access list that is not about the source alone: tcp is not read here"],
+    ),
+    ('{"overhang-access:access": {"ssh": {"port": 99999}}}', ["ssh:"], ["1: a port is a number from 1 to 65535"]),
+    ('{"overhang-access:access": {"shh": {}}}', [], ["1: overhang-access:shh is not read here"]),
+    (
+        '{"overhang-access:access": {"vty": [{"first": "x", "last": 2}]}}',
+        [],
+        ["1: a range of VTYs is written like 0-3, one VTY like 7"],
+    ),
+    ('{"ietf-netconf:config": {"ietf-system:system": {"hostname": "quay"}}}', ["device quay:"], []),
+]
+
+
+def said(sheet: ParsedConfig) -> list[str]:
+    found, head = [], ""
+    for line in write_sheet(sheet.device, secrets=True).split("\n"):
+        if line and not line.startswith(" "):
+            head = line
+        found.append(f"{head} {line.strip()}" if line.startswith(" ") else line)
+    return found
+
+
+@pytest.mark.parametrize(("text", "meant", "remarked"), MEANT)
+def test_what_data_means(text: str, meant: list[str], remarked: list[str]) -> None:
+    sheet = JSON.read(text.encode(), "x.json")
+    assert set(meant) <= set(said(sheet))
+    assert [f"{each.span.line}: {each.message}" for each in sheet.diagnostics] == remarked
+    assert "Kelp" not in "".join(sheet.quote(line) for line in range(1, len(sheet.lines) + 1))
+
+
+def test_an_order_of_authentication_that_a_list_cannot_say_is_in_doubt() -> None:
+    sheet = JSON.read((SYSTEM % TACACS).encode(), "x.json")
+    assert sheet.device.lists["login", None].block.doubt is not None
+
+
+DEEP = '{"a":' * 5000 + "1" + "}" * 5000
+BAD_JSON: list[tuple[str, str]] = [
+    ("", "an object is expected, on line 1"),
+    ("[1]", "an object is expected, on line 1"),
+    ('{"a": 1,\n "a": 2}', "the name a stands twice in one object, on line 2"),
+    (DEEP, "nested more than 100 deep, which no device is, on line 1"),
+    ('{"a": {"b":\n\n 01x}}', "not JSON: , or } is expected, on line 3"),
+    ('{"a": "\\ud8"}', "not JSON: a string that cannot be read, on line 1"),
+    ('{"a": 1} {"a": 1}', "something follows the data; one file holds one device, on line 1"),
+    ('{"a" 1}', "not JSON: : is expected, on line 1"),
+    ('{"a": [1 2]}', "not JSON: , or ] is expected, on line 1"),
+    ('{"a": ~}', "not JSON: this is no value and no name, on line 1"),
+    ('{"a": }', "not JSON: a value is expected, on line 1"),
+    ("{1: 2}", "not JSON: a name in quotes is expected, on line 1"),
+    (
+        '{"data": {}, "config": {}}',
+        "this holds the data of more than one device; put each in a file of its own, on line 1",
+    ),
+    ('{"a": 1e999999999}', "not JSON: , or } is expected, on line 1"),
+]
+REPLY = '<rpc-reply xmlns="urn:ietf:params:xml:ns:netconf:base:1.0">%s</rpc-reply>'
+ONE = '<system xmlns="urn:ietf:params:xml:ns:yang:ietf-system"><hostname>quay</hostname></system>'
+LAUGHS = '<!DOCTYPE l [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;">]><config>&b;</config>'
+OUTSIDE = '<!DOCTYPE l [<!ENTITY a SYSTEM "file:///etc/hostname">]><config>&a;</config>'
+NO_TYPE = "a document type is not read: it could make the text grow without bounds, or fetch other files, on line 1"
+BAD_XML: list[tuple[str, str]] = [
+    ("", "not XML: no element found, on line 1"),
+    ("<a><b></a>", "not XML: mismatched tag, on line 1"),
+    (LAUGHS, NO_TYPE),
+    (OUTSIDE, NO_TYPE),
+    ("<a>" * 200 + "</a>" * 200, "nested more than 100 deep, which no device is, on line 1"),
+    (
+        REPLY % f"<data>{ONE}</data>\n<data>{ONE}</data>",
+        "this holds the data of more than one device; put each in a file of its own, on line 2",
+    ),
+    (
+        REPLY % f"<data>{ONE}\n{ONE}</data>",
+        "system stands twice, so this is more than one device; put each in a file of its own, on line 2",
+    ),
+    ('<?xml version="1.0" encoding="klingon"?><a/>', "not XML: its encoding is not known, on line 1"),
+    ("<a>&undefined;</a>", "not XML: undefined entity, on line 1"),
+]
+
+
+@pytest.mark.parametrize(
+    ("reader", "text", "message"), [(JSON, *each) for each in BAD_JSON] + [(XML, *each) for each in BAD_XML]
+)
+def test_data_that_cannot_be_read(reader: Any, text: str, message: str) -> None:
+    with pytest.raises(Unreadable) as caught:
+        reader.read(text.encode(), "x")
+    assert str(caught.value) == message
+
+
+@given(st.text(alphabet='{}[]":,ab1 \n\\<>/&;!', max_size=80))
+@settings(**CALM)
+def test_no_text_breaks_the_readers_of_data(text: str) -> None:
+    for read in (lambda: read_json(text), lambda: read_xml(text.encode())):
+        line = 1
+        try:
+            read()
+        except BadData as problem:
+            line = problem.line
+        assert line >= 1
+
+
+@given(
+    st.recursive(
+        st.none() | st.booleans() | st.integers() | st.text(max_size=5),
+        lambda inner: (
+            st.lists(inner, max_size=3)
+            | st.dictionaries(
+                st.sampled_from(
+                    [
+                        "ietf-system:system",
+                        "authentication",
+                        "user",
+                        "name",
+                        "password",
+                        "overhang-access:access",
+                        "ssh",
+                        "vty",
+                        "from",
+                        "server",
+                        "radius",
+                    ]
+                ),
+                inner,
+                max_size=4,
+            )
+        ),
+        max_leaves=20,
+    )
+)
+@settings(max_examples=150, **CALM)
+def test_no_data_breaks_what_reads_its_meaning(value: Any) -> None:
+    text = json.dumps({"ietf-system:system": value})
+    reason = ""
+    try:
+        sheet = JSON.read(text.encode(), "x")
+    except Unreadable as problem:
+        reason = str(problem)
+    if reason:
+        twice = "system stands twice, so this is more than one device; put each in a file of its own, on line 1"
+        assert reason in ("a list in a list is no instance data, on line 1", twice)
+        return
+    assert len(sheet.unread) == len({each.span.line for each in sheet.diagnostics})
+
+
+def test_a_control_character_cannot_be_said_as_data() -> None:
+    device = read_sheet('user lena:\n    password readable "a\\u0007b"\n', "a").device
+    with pytest.raises(Unsayable):
+        to_json(device, secrets=True)
+    assert json.loads(to_json(device, secrets=False))
+
+
+@pytest.mark.parametrize(
+    ("reader", "text"),
+    [
+        (JSON, '{"ietf-system:system": {"authentication": {"user": [{"name": "a", "password": "$0$Kelp\\u002e7"}]}}}'),
+        (JSON, '{"overhang-access:access": {"console": {"password": {"form": "readable", "text": "Kelp \\"7"}}}}'),
+        (JSON, '{"ietf-system:system": {"clock": {"x": "Kelp.7"}, "other": ["Kelp.7"]}}'),
+        (
+            XML,
+            ONE.replace(
+                "</system>",
+                "<authentication><user><name>a</name><password>$0$Kelp&#46;7</password></user></authentication></system>",
+            ),
+        ),
+        (XML, ONE.replace("</system>", "<new>Kelp\n and Kelp</new></system>")),
+        (
+            XML,
+            '<access xmlns="tag:overhang.example,2026:yang:overhang-access"><console><password><form>readable</form><text>Kelp&quot;7</text></password></console></access>',
+        ),
+    ],
+)
+def test_no_secret_of_data_shows_in_a_line(reader: Any, text: str) -> None:
+    sheet = reader.read(text.encode(), "x")
+    shown = "".join(sheet.quote(line) for line in range(1, len(sheet.lines) + 1)) + "".join(map(str, sheet.diagnostics))
+    assert "***" in shown
+    assert "Kelp" not in shown
+
+
+def test_the_audit_finds_the_same_in_every_format() -> None:
+    def found(sheet: ParsedConfig) -> list[tuple[str, int, list[str]]]:
+        findings = audit_sheet(sheet, Project(), NOW).findings  # what they name comes in the order of the text
+        return sorted((each.rule, each.severity, sorted(re.findall(r"\w+", each.message))) for each in findings)
+
+    for name, data in demo_files().items():
+        if not name.endswith(".sheet"):
+            continue
+        sheet = read_bytes(data, name)
+        wanted = found(sheet)
+        assert found(JSON.read(to_json(sheet.device, secrets=True).encode(), name)) == wanted
+        assert found(XML.read(to_xml(sheet.device, secrets=True).encode(), name)) == wanted

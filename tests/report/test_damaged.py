@@ -1,0 +1,68 @@
+"""Damaged sheets: nothing raises, and every report keeps its width and has its sentences filled in."""
+
+import random
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from overhang.audit.device_audit import audit_sheet
+from overhang.exposure import find_paths
+from overhang.language import read_sheet
+from overhang.model import parse_address
+from overhang.profiles import BUILTIN
+from overhang.project import Project
+from overhang.report.audit_html import audit_html
+from overhang.report.audit_json import audit_json
+from overhang.report.audit_report import Report
+from overhang.report.audit_sarif import audit_sarif
+from overhang.report.audit_tables import audit_csv, audit_junit, audit_markdown
+from overhang.report.audit_text import audit_lines
+from overhang.report.lines import plain
+from overhang.report.login_text import login_lines
+from overhang.report.ways_text import DeviceWays, ways_lines
+from overhang.simulate import Attempt, ResolvedDevice, decide
+from tests.support.generator import NOW, SOURCES, WAYS, Made
+
+
+def damaged(text: str, chance: random.Random) -> str:
+    lines = text.split("\n")
+    for _ in range(chance.choice((0, 1, 3, 8))):
+        place = chance.randrange(len(lines))
+        line = lines[place]
+        if line.strip():
+            at = chance.randrange(len(line))
+            lines[place] = (
+                line[:at] + chance.choice(("x", "", "'", '"', ":", "#", "  ")) + line[at + chance.choice((0, 1)) :]
+            )
+    return "\n".join(lines)
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
+def test_damaged_sheets_are_answered(seed: int) -> None:
+    made = Made(seed)
+    chance = random.Random(seed)
+    sheet = read_sheet(damaged(made.text, chance), "t.sheet")
+    profiles = {**BUILTIN, "made": made.profile}
+    resolved = ResolvedDevice(sheet.device, profiles, all_read=sheet.fully_understood)
+    audited = audit_sheet(sheet, Project(profiles=profiles), NOW)
+    report = Report((audited,), (), (), NOW)
+    reports = [plain(audit_lines(report, 100, long=long)) for long in (True, False)]
+    for written in (audit_json, audit_csv, audit_junit, audit_markdown, audit_sarif, audit_html):
+        assert "password readable boat" not in written(report)
+    found = find_paths(resolved, NOW, made.held)
+    device = DeviceWays("t", "t.sheet", found, found.ways, resolved.understood)
+    reports.append(plain(ways_lines([device], 0, 100)))
+    for _ in range(6):
+        attempt = Attempt(
+            chance.choice(WAYS),
+            NOW,
+            chance.choice((None, parse_address(chance.choice(SOURCES)))),
+            name=chance.choice((None, "lena", "nobody")),
+            passwords=chance.choice(((), ("boat",), ("a", "b", "c", "d"))),
+            elevate=chance.choice((None, 3, 15)),
+        )
+        reports.append(plain(login_lines(sheet, resolved, attempt, decide(resolved, attempt).result, 100)))
+    for text in reports:
+        assert max(map(len, text.splitlines())) <= 100, text
+        assert "{" not in text.replace(sheet.device.name, "")

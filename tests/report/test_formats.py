@@ -1,0 +1,283 @@
+"""The formats of the audit and the pictures: valid, complete, without secrets, and the same of what has not changed."""
+
+import csv
+import io
+import json
+import re
+import shutil
+import subprocess
+import xml.etree.ElementTree as ET
+from collections.abc import Callable
+from html.parser import HTMLParser
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+from overhang.audit import RULES
+from overhang.demo import demo_files
+from overhang.project import THRESHOLDS
+from tests.conftest import Ran
+
+Run = Callable[..., Ran]
+Write = Callable[[str, str | bytes], Path]
+FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
+HERE = Path(__file__).parent
+NOW = ("--now", "2026-11-23")
+SECRETS = ("three bells", "swzbqmcpmgaq", "y3uq6kscm4", "kelp", "$6$", "8c1f0e5d", "71b2c9aa", "nine fathoms")
+SPECIAL = """\
+device "=cmd|<b>&\\"'":
+    site "long | pier"
+entry console:
+    check password
+    password readable "nine fathoms"
+entry vty 0-15: from nowhere
+user lena: password opaque 8c1f0e5d
+entri vty 0: closed
+"""
+
+
+@pytest.fixture
+def network(write: Write) -> None:
+    for path, data in demo_files().items():
+        write(f"tw/{path}", data)
+    write("tw/special.sheet", SPECIAL)
+    write("tw/broken.sheet", b"\0")
+
+
+def report(overhang: Run, form: str, *more: str) -> str:
+    ran = overhang("audit", "tw", "--format", form, *NOW, *more)
+    assert (ran.code, ran.err) == (2, "overhang: tw/broken.sheet: not a text file: a zero byte on line 1\n")
+    return ran.out
+
+
+@pytest.mark.usefixtures("network")
+def test_every_format_says_what_was_not_examined_and_shows_no_secret(overhang: Run) -> None:
+    for form in FORMATS:
+        out = report(overhang, form, *(["--long"] if form == "text" else []))
+        assert [secret for secret in SECRETS if secret in out] == [], form
+        assert "the accounts of server group ashore" in out, form
+        assert "the sheet states none" in out, form
+        assert ("broken.sheet" in out) == (form != "text"), form  # there it stands on standard error
+        assert "secret-on-many-devices" in out, form
+        assert out.isprintable() or "\x1b" not in out
+        assert report(overhang, form, *(["--long"] if form == "text" else [])) == out, form
+
+
+@pytest.mark.usefixtures("network")
+def test_the_json_keeps_to_its_schema(overhang: Run) -> None:
+    schema = json.loads((HERE.parents[1] / "docs" / "audit.schema.json").read_text())
+    jsonschema.Draft202012Validator.check_schema(schema)
+    value = json.loads(report(overhang, "json"))
+    jsonschema.Draft202012Validator(schema).validate(value)
+    waived = [(device["name"], each["rule"], each["until"]) for device in value["devices"] for each in device["waived"]]
+    assert waived == [("heron-bridge", "ssh-no-limits", "2027-03-31"), ("heron-deck", "ssh-no-limits", "2027-03-31")]
+    value["devices"][0]["findings"][0]["severity"] = "bad"
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.Draft202012Validator(schema).validate(value)
+
+
+@pytest.mark.usefixtures("network")
+def test_the_sarif_keeps_to_the_schema_of_the_standard(overhang: Run) -> None:
+    schema = json.loads((HERE / "schemas" / "sarif-2.1.0.json").read_text())
+    value = json.loads(report(overhang, "sarif"))
+    jsonschema.Draft202012Validator(schema).validate(value)
+    (run,) = value["runs"]
+    rules = {rule["id"]: rule for rule in run["tool"]["driver"]["rules"]}
+    assert {result["ruleId"] for result in run["results"]} == set(rules)
+    assert all(rule["help"]["text"] and rule["shortDescription"]["text"] for rule in rules.values())
+    suppressed = [each for each in run["results"] if "suppressions" in each]
+    assert [each["ruleId"] for each in suppressed] == ["ssh-no-limits"] * 2
+    uri = {
+        each["physicalLocation"]["artifactLocation"]["uri"] for result in run["results"] for each in result["locations"]
+    }
+    assert "tw/northquay/north-edge.sheet" in uri
+    prints = [each["partialFingerprints"]["overhang/v1"] for each in run["results"] if "partialFingerprints" in each]
+    assert len(set(prints)) == len(prints) > 50
+
+
+def test_fingerprints_stay_when_lines_move_and_go_when_they_change(overhang: Run, write: Write) -> None:
+    def prints(text: str) -> dict[str, str]:
+        write("a.sheet", text)
+        (device,) = json.loads(overhang("audit", "a.sheet", "--format", "json").out)["devices"]
+        return {each["rule"]: each["fingerprint"] for each in device["findings"]}
+
+    text = "device a:\nentry console:\n    idle 30m\n    check nothing\n"
+    before = prints(text)
+    assert prints("# a remark\n\n" + text.replace("    idle", "    # here\n    idle")) == before
+    assert prints(text.replace("30m", "40m"))["idle-too-long"] != before["idle-too-long"]
+    assert prints(text.replace("device a", "device b"))["idle-too-long"] != before["idle-too-long"]
+
+
+@pytest.mark.usefixtures("network")
+def test_the_csv_reads_back_and_starts_no_formula(overhang: Run) -> None:
+    rows = list(csv.DictReader(io.StringIO(report(overhang, "csv"))))
+    value = json.loads(report(overhang, "json"))
+    findings = [each for device in value["devices"] for each in device["findings"] + device["waived"]]
+    assert len([row for row in rows if row["severity"] != "not examined"]) == len(findings) + len(value["network"])
+    assert not any(cell.startswith(("=", "+", "-", "@")) for row in rows for cell in row.values())
+    assert {row["device"] for row in rows if row["file"].endswith("special.sheet")} == {"'=cmd|<b>&\"'"}
+
+
+@pytest.mark.usefixtures("network")
+def test_the_junit_is_well_formed_and_counts(overhang: Run) -> None:
+    root = ET.fromstring(report(overhang, "junit"))
+    for suite in root:
+        cases = suite.findall("testcase")
+        assert int(suite.get("tests", "")) == len(cases)
+        assert int(suite.get("failures", "")) == len(suite.findall("testcase/failure"))
+    assert root.get("failures") == str(len(root.findall("testsuite/testcase/failure")))
+    assert [each.get("name") for each in root.findall("testsuite[@name='harbour-gate']/testcase")][:1] == [
+        "not examined: whether hashed passwords are among the commonest"
+    ]
+
+
+@pytest.mark.usefixtures("network")
+def test_the_markdown_takes_no_name_for_markup(overhang: Run) -> None:
+    out = report(overhang, "markdown")
+    assert out.startswith("# Audit of management access\n\n**")
+    assert "| =cmd\\|\\<b\\>&\"' |  | long \\| pier |" in out
+
+
+class Page(HTMLParser):
+    """What a page would fetch, and which elements it has open at the end."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.fetched: list[str] = []
+        self.open: list[str] = []
+        self.texts: list[str] = []
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.fetched += [
+            str(value) for name, value in attrs if name in ("src", "href", "action") and value and value[0] != "#"
+        ]
+        if tag not in ("meta", "input", "br"):
+            self.open.append(tag)
+
+    def handle_endtag(self, tag: str) -> None:
+        assert self.open.pop() == tag
+
+    def handle_data(self, data: str) -> None:
+        self.texts.append(data)
+
+
+@pytest.mark.usefixtures("network")
+def test_the_page_needs_nothing_else(overhang: Run) -> None:
+    page = Page()
+    out = report(overhang, "html")
+    page.feed(out)
+    assert (page.fetched, page.open) == ([], [])
+    assert not re.search(r"https?:/|url\(|@import", out)
+    assert "<b>&" not in out
+    assert "=cmd|<b>&\"'" in page.texts
+    assert set(re.findall(r'href="#r-([a-z0-9-]+)"', out)) | {"ssh-no-limits"} == set(
+        re.findall(r'id="r-([a-z0-9-]+)"', out)
+    )
+
+
+PROBE = """<script>addEventListener("load", () => {
+  const words = document.getElementById("words"), shown = () => document.getElementById("shown").textContent;
+  const said = [shown()];
+  words.value = "north-edge telnet"; words.dispatchEvent(new Event("input")); said.push(shown());
+  words.value = ""; const high = document.querySelector("input[value=high]");
+  for (const box of document.querySelectorAll(".tools input[type=checkbox]")) if (box !== high) { box.checked = false; }
+  high.dispatchEvent(new Event("change")); said.push(shown());
+  document.title = said.join("; ");
+});</script></body>"""
+
+
+@pytest.mark.skipif(shutil.which("chromium") is None, reason="needs Chromium")
+@pytest.mark.usefixtures("network")
+def test_the_page_filters_in_a_browser(overhang: Run, write: Write) -> None:
+    out = report(overhang, "html")
+    path = write("page.html", out.replace("</body>", PROBE))
+
+    command = "chromium --headless --no-sandbox --disable-gpu --virtual-time-budget=5000 --dump-dom".split()
+    dom = subprocess.run([*command, path.as_uri()], capture_output=True, text=True, timeout=120, check=True).stdout
+    total = len(re.findall(r'class="finding', out))
+    high = len(re.findall(r'class="finding high"', out))
+    found = re.search(r"<title>(.*?)</title>", dom)
+    assert found is not None
+    everything, searched, worst = found.group(1).split("; ")
+    assert (everything, worst) == (f"{total} of {total} shown", f"{high} of {total} shown")
+    assert 0 < int(searched.split()[0]) < total
+    # without script nothing is hidden but the tools, which the script alone shows
+    style = out[out.index("<style>") : out.index("</style>")]
+    rules = [rule.rpartition("{") for rule in style.split("}")]
+    assert [head.rpartition("{")[2].strip() for head, _, body in rules if "display: none" in body] == [
+        ".tools",
+        "[hidden]",
+        ".tools",
+    ]
+    assert out.count("<article") == total + len(set(re.findall(r'id="r-([a-z0-9-]+)"', out)))
+
+
+# -- pictures ----------------------------------------------------------------------------------------------------------
+
+START = {"png": b"\x89PNG\r\n", "svg": b"<?xml", "pdf": b"%PDF-"}
+
+
+@pytest.mark.usefixtures("network")
+@pytest.mark.parametrize("subject", ["exposure", "findings", "login"])
+def test_pictures_of_every_kind(overhang: Run, tmp_path: Path, subject: str) -> None:
+    shown = "tw/northquay tw/harbour tw/southpier tw/special.sheet".split()
+    for kind, start in START.items() if subject == "exposure" else [("svg", START["svg"])]:
+        ran = overhang("picture", *shown, "--show", subject, "--output", f"p.{kind}", *NOW)
+        assert ran == (0, "", ""), kind
+        data = (tmp_path / f"p.{kind}").read_bytes()
+        assert data.startswith(start)
+        if kind == "svg":
+            texts = " ".join(
+                "".join(each.itertext()) for each in ET.fromstring(data).iter("{http://www.w3.org/2000/svg}text")
+            )
+            wanted = {
+                "exposure": ("north-quay", "console", "nothing", "N", "what the configuration shows"),
+                "findings": ("north-quay", "critical 0", "nothing found", "more across devices"),
+                "login": ("One login at north-quay", "the console asks for nothing", "in, at level 15"),
+            }[subject]
+            assert [text for text in wanted if text not in texts] == []
+        if kind == "pdf":
+            overhang("picture", *shown, "--show", subject, "--output", "again.pdf", *NOW)
+            assert (tmp_path / "again.pdf").read_bytes() == data
+
+
+@pytest.mark.usefixtures("network")
+def test_the_picture_of_a_login_that_is_simulated(overhang: Run, tmp_path: Path) -> None:
+    gate = ("login", "tw/harbour/harbour-gate.sheet", "--via", "ssh", "--from", "192.0.2.9", "--name", "lena")
+    ran = overhang(*gate, "--picture", "p.svg")
+    assert (ran.code, ran.out.splitlines()[0]) == (0, "Refused")
+    drawn = ET.fromstring((tmp_path / "p.svg").read_bytes())
+    texts = ["".join(each.itertext()) for each in drawn.iter("{http://www.w3.org/2000/svg}text")]
+    assert texts[:2] == ["One login at harbour-gate", "by SSH from 192.0.2.9, name lena"]
+    assert texts[-1] == "refused"
+    error = "overhang: p.gif: the name of a picture ends in .png, .svg or .pdf\n"
+    assert overhang(*gate, "--picture", "p.gif") == (2, "", error)
+
+
+@pytest.mark.usefixtures("network")
+@pytest.mark.parametrize(
+    ("arguments", "error"),
+    [
+        (("tw", "--output", "p.bmp"), "p.bmp: the name of a picture ends in .png, .svg or .pdf"),
+        (("tw/broken.sheet", "--output", "p.png"), "there is nothing to draw"),
+        (("tw/heron", "--output", "p.png", "--device", "x"), "--device is for --show login"),
+        (("tw/heron", "--output", "p.png", "--show", "login", "--device", "heron-dek"), "--device heron-dek: no such device here; did you mean heron-deck?"),
+        (("tw/southpier/south-tickets.sheet", "--output", "p.png", "--show", "login"), "no login leads in, so there is no path to draw"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_drawn_is_said(overhang: Run, tmp_path: Path, arguments: tuple[str, ...], error: str) -> None:
+    ran = overhang("picture", *arguments)
+    assert (ran.code, ran.out, ran.err.splitlines()[-1]) == (2, "", f"overhang: {error}")
+    assert not (tmp_path / "p.png").exists()
+
+
+# -- documents ---------------------------------------------------------------------------------------------------------
+
+
+def test_the_pages_name_every_threshold_and_rule() -> None:
+    docs = HERE.parents[1] / "docs"
+    project = (docs / "project.md").read_text()
+    assert [each.key for each in THRESHOLDS if f"| `{each.key}` |" not in project] == []
+    rules = (docs / "rules.md").read_text()
+    assert re.findall(r"(?m)^\| `([a-z0-9-]+)` \|", rules) == [rule.name for rule in RULES]

@@ -1,0 +1,330 @@
+"""Random devices of all profiles, as text, and a brute force that finds out what somebody can reach by trying it."""
+
+import datetime
+import itertools
+import random
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from overhang.language import read_sheet
+from overhang.model import Address
+from overhang.profiles import BUILTIN, KEYS, Profile, derive
+from overhang.simulate import Attempt, LockoutState, ResolvedDevice, Result, decide
+
+NOW = datetime.datetime(2026, 6, 1, 12, tzinfo=datetime.UTC)
+WAYS = ("console", "auxiliary", "ssh", "telnet", "http", "https", "snmp", "door:copy")
+NAMES = ("lena", "omar", "ines")
+PASSWORDS = ("boat", "gull", "quay", "tern", "crab", "kelp", "sand", "tide")
+LISTS = ("office", "ships", "all", "nowhere")
+PREFIXES = ("10.64.0.0/24", "10.64.0.0/16", "10.64.0.128/25", "192.0.2.0/24", "2001:db8::/32", "any")
+SERVERS = ("192.0.2.50", "192.0.2.51", "192.0.2.52")
+OWN = ("10.64.0.1/24", "198.51.100.1/24", "2001:db8::1/64")
+SOURCES = ("10.64.0.9", "10.64.0.200", "10.64.7.1", "192.0.2.9", "203.0.113.5", "2001:db8::9", "2001:db9::9")
+STRANGER = "zz"
+
+# values of keys to mix in, so that each decides something
+SPICE: dict[str, tuple[str, ...]] = {
+    "unsaid-console": ("nothing", "password", "users", "refuse"),
+    "unsaid-auxiliary": ("nothing", "password", "users", "refuse"),
+    "unsaid-vty": ("nothing", "password", "users", "refuse"),
+    "no-password-set": ("refuse", "admit"),
+    "unsaid-accept": ("ssh", "telnet", "ssh telnet", "nothing"),
+    "vty-pick": ("accepting", "first-free"),
+    "unsaid-ssh": ("on", "off"),
+    "unsaid-telnet": ("on", "off"),
+    "unsaid-http": ("on", "off"),
+    "unsaid-https": ("on", "off"),
+    "unsaid-web": ("users", "elevation-password", "nothing"),
+    "unsaid-key": ("none", "made"),
+    "wants-identity": ("yes", "no"),
+    "unsaid-versions": ("1", "2", "1 2"),
+    "ssh-needs-users": ("yes", "no"),
+    "missing-methods": ("deny", "general", "users"),
+    "missing-list": ("allow", "deny"),
+    "no-accounts": ("next", "reject"),
+    "unknown-account": ("next", "reject"),
+    "accounts-guard": ("yes", "no"),
+    "factory-account": ("-", "15 empty console", "9 known all", "3 empty ssh telnet"),
+    "bare-tier": ("admit", "deny"),
+    "unsaid-via": ("all", "nothing", "console ssh"),
+    "unsaid-answers": ("all", "nothing"),
+    "unsaid-account-level": ("-", "0", "1", "7", "15"),
+    "unsaid-level": ("0", "1", "15"),
+    "unsaid-level-console": ("0", "1", "15"),
+    "lists-carry-level": ("yes", "no"),
+    "elevates": ("secret", "tiers", "accounts", "no"),
+    "bare-elevation-console": ("admit", "deny"),
+    "bare-elevation-remote": ("admit", "deny"),
+}
+
+
+class Made:
+    """A random device: its sheet, its setting, and what its servers are told to hold."""
+
+    def __init__(self, seed: int) -> None:
+        self.random = random.Random(seed)
+        self.profile = self._profile()
+        self.text = "\n".join(self._sheet()) + "\n"
+        sheet = read_sheet(self.text, "t")
+        assert not sheet.unread, sheet.diagnostics
+        self.resolved = ResolvedDevice(sheet.device, {**BUILTIN, "made": self.profile})
+        self.held = self._held()
+
+    def chance(self, share: float) -> bool:
+        return self.random.random() < share
+
+    def pick(self, *options: Any) -> Any:
+        return self.random.choice(options)
+
+    def _profile(self) -> Profile:
+        base = BUILTIN[self.pick(*BUILTIN)]
+        changes = {key: self.pick(*values) for key, values in SPICE.items() if self.chance(0.2)}
+        changes["vtys"] = str(self.pick(0, 2, 3))
+        return derive("made", base, changes, KEYS)
+
+    def _held(self) -> Mapping[str, Any] | None:
+        if self.chance(0.3):
+            return None
+        levels = ({}, {"level": 1}, {"level": 7}, {"level": 15})
+        return {
+            group: {
+                name: {"password": self.pick(*PASSWORDS), **self.pick(*levels)}
+                for name in (*NAMES, "nora")
+                if self.chance(0.4)
+            }
+            for group in ("g", "h")
+            if self.chance(0.8)
+        }
+
+    def _form(self) -> str:
+        text = self.pick(*PASSWORDS)
+        return self.pick(f"readable {text}", f"readable {text}", "opaque 8f", "none", "factory", f"hashed $0${text}")
+
+    def _check(self, *kinds: str) -> list[str]:
+        kind = self.pick(*kinds)
+        if kind == "methods":
+            kind = self.pick("methods", "methods a", "methods b", "methods c")
+        return [f"    check {kind}"]
+
+    def _from(self) -> list[str]:
+        return [f"    from {self.pick(*LISTS)}{self.pick('', '', ' ipv4', ' ipv6')}"] if self.chance(0.25) else []
+
+    def _entry(self, head: str, vty: bool) -> Iterator[str]:
+        yield head
+        if self.chance(0.06):
+            yield "    closed"
+        if self.chance(0.65):
+            yield from self._check("nothing", "password", "password", "users", "users", "methods")
+        if self.chance(0.45):
+            yield f"    password {self._form()}"
+        if self.chance(0.3):
+            yield f"    level {self.pick('0', '3', '15', 'asked')}"
+        if self.chance(0.2):
+            yield f"    elevation methods {self.pick('a', 'b', 'c')}"
+        if vty:
+            if self.chance(0.4):
+                yield f"    accept {self.pick('ssh', 'telnet', 'ssh telnet', 'nothing')}"
+            yield from self._from()
+
+    def _user(self, name: str) -> Iterator[str]:
+        yield f"user {name}:"
+        if self.chance(0.9):
+            yield f"    password {self._form()}"
+        if self.chance(0.6):
+            yield f"    level {self.pick(0, 1, 5, 7, 15)}"
+        if self.chance(0.2):
+            yield f"    role {self.pick('chief', 'nobody')}"
+        if self.chance(0.15):
+            yield f"    via {self.pick('console', 'ssh telnet', 'http https', 'telnet')}"
+        if self.chance(0.15):
+            yield f"    from {self.pick(*LISTS)}"
+        if self.chance(0.3):
+            yield f"    public-key ssh-ed25519 {self.pick('AAAA', 'BBBB')}"
+        if self.chance(0.1):
+            yield "    any-name"
+        if self.chance(0.05):
+            yield "    disabled"
+        if self.chance(0.1):
+            yield f"    expires {self.pick('2026-05-31', '2026-06-01')}"
+
+    def _methods(self) -> Iterator[str]:
+        for purpose in ("login", "elevation", "web"):
+            for name in ("", " a", " b"):
+                if self.chance(0.3):
+                    yield f"methods{name} for {purpose}:"
+                    kinds = (
+                        "servers g",
+                        "servers h",
+                        "servers i",
+                        "users",
+                        "entry-password",
+                        "elevation-password",
+                        "nothing",
+                        "reject",
+                    )
+                    for kind in self.random.sample(kinds, self.pick(1, 2, 3)):
+                        yield f"    {kind}"
+        if self.chance(0.3):
+            yield "methods for level:"
+            for kind in self.random.sample(("users", "servers g", "servers h"), self.pick(1, 2)):
+                yield f"    {kind}"
+
+    def _sheet(self) -> Iterator[str]:
+        yield self.pick("device t:", "device:")
+        yield "    profile made"
+        if self.chance(0.8):
+            yield "    domain tidewater.example"
+        yield from self._entry("entry console:", vty=False)
+        if self.chance(0.6):
+            yield from self._entry("entry auxiliary:", vty=False)
+        for numbers in self.random.sample(("0", "0-1", "1-2", "2-3"), self.pick(0, 1, 2)):
+            yield from self._entry(f"entry vty {numbers}:", vty=True)
+        for name in NAMES[: self.pick(0, 1, 2, 2, 3)]:
+            yield from self._user(name)
+        yield from ("role chief:", "    level 9")
+        for level in self.random.sample((3, 7, 15, 15), self.pick(0, 1, 2)):
+            yield f"elevation {level}:"
+            form = self._form()
+            if form == "factory" and self.profile.values["elevates"] == "tiers":
+                form = "none"  # whatever is typed opens it, and might open a tier that cannot be compared
+            yield f"    password {form}"
+        for name, kind in (("g", "radius"), ("h", "tacacs")):
+            if self.chance(0.6):
+                yield f"servers {kind} {name}:"
+                for server in self.random.sample(SERVERS, self.pick(0, 1, 2)):
+                    yield f"    server {server}"
+        yield from self._methods()
+        for name in LISTS[:3]:
+            yield f"sources {name}:"
+            for prefix in self.random.sample(PREFIXES, self.pick(0, 1, 2, 3)):
+                yield f"    {self.pick('allow', 'allow', 'deny')} {prefix}"
+        yield from self._services()
+        if self.chance(0.35):
+            for own in self.random.sample(OWN, self.pick(1, 2, 3)):
+                yield f"address {own}:"
+                if self.chance(0.5):
+                    yield f"    answers {self.pick('all', 'nothing', 'ssh telnet', 'http https snmp', 'copy ssh')}"
+                if self.chance(0.5):
+                    yield f"    vlan {self.pick(64, 65)}"
+
+    def _services(self) -> Iterator[str]:
+        for service in ("ssh", "telnet"):
+            yield f"{service}:"
+            if self.chance(0.5):
+                yield self.pick("    on", "    on", "    off")
+            yield from self._from()
+            if self.chance(0.15):
+                yield from self._check("nothing", "password", "users", "methods")
+            if self.chance(0.15):
+                yield f"    level {self.pick(0, 4, 15)}"
+            if self.chance(0.15):
+                yield f"    elevation methods {self.pick('a', 'b', 'c')}"
+            if service == "ssh":
+                if self.chance(0.75):
+                    yield f"    host-key {self.pick('rsa 2048', 'rsa 512', 'ed25519', 'dsa 512')}"
+                if self.chance(0.3):
+                    yield f"    versions {self.pick('1', '2', '1 2')}"
+                if self.chance(0.4):
+                    yield f"    login {self.pick('password', 'key', 'password key', 'both')}"
+                if self.chance(0.3):
+                    yield f"    empty-passwords {self.pick('yes', 'no')}"
+        yield "web:"
+        for way in ("http", "https"):
+            if self.chance(0.5):
+                yield f"    {way} {self.pick('on', 'on', 'off')}"
+        if self.chance(0.5):
+            yield from self._check("users", "methods", "elevation-password", "nothing")
+        yield from self._from()
+        if self.chance(0.5):
+            yield from ("snmp:", "    on")
+            for _ in range(self.pick(0, 1, 2)):
+                limit = f" from {self.pick(*LISTS)}" if self.chance(0.4) else ""
+                yield f"    community {self.pick('readable boat', 'opaque 9', 'readable sand')} {self.pick('read', 'write')}{limit}"
+        if self.chance(0.5):
+            yield from ("door copy:", "    on")
+            if self.chance(0.7):
+                yield from self._check("users", "methods", "nothing")
+            if self.chance(0.4):
+                yield f"    level {self.pick(2, 15)}"
+            yield from self._from()
+        if self.chance(0.4):
+            yield "management:"
+            yield from self._from()
+            if self.chance(0.4):
+                yield "    vlan 64"
+
+
+def subsets(items: frozenset[str]) -> Iterator[frozenset[str]]:
+    for size in range(len(items) + 1):
+        yield from map(frozenset, itertools.combinations(sorted(items), size))
+
+
+class BruteForce:
+    """Tries everything that one person with some knowledge can do, one attempt after another."""
+
+    def __init__(self, made: Made, tell: Any = None) -> None:
+        self.made = made
+        self.tell = tell
+        self.names: list[str | None] = [None, "nobody-has-this", *(user for user in made.resolved.device.users)]
+        for accounts in (made.held or {}).values():
+            self.names += [name for name in accounts if name not in self.names]
+        if made.held is None and made.resolved.device.groups:
+            self.names.append("*")
+        count = made.resolved.facts["vtys"].value
+        self.numbers = sorted({*made.resolved.device.vtys, *range(count)})
+
+    def decide(self, attempt: Attempt) -> Result:
+        result = decide(self.made.resolved, attempt, [LockoutState()]).result
+        if self.tell is not None:
+            self.tell(attempt, result)
+        return result
+
+    def best(
+        self, via: str, source: Address | None, to: Address | None, down: frozenset[str], knows: frozenset[str]
+    ) -> int:
+        """The highest level that anybody with this knowledge reaches; -1 for none."""
+        best = -1
+        landed: set[tuple[frozenset[int], frozenset[str], int]] = set()
+        lowest = [frozenset(range(number)) for number in self.numbers] if via in ("ssh", "telnet") else [frozenset()]
+        for busy in lowest:
+            for known in subsets(knows):
+                for name in self.names:
+                    for typed in ((), (STRANGER,)):
+                        attempt = Attempt(
+                            via,
+                            NOW,
+                            source,
+                            to,
+                            name,
+                            typed,
+                            None,
+                            known,
+                            None,
+                            None,
+                            (),
+                            (1, 2),
+                            busy,
+                            down,
+                            self.made.held,
+                        )
+                        result = self.decide(attempt)
+                        if result.outcome != "admitted" or result.level is None:
+                            continue
+                        best = max(best, result.level)
+                        key = (busy, known, result.level)
+                        if key not in landed:
+                            landed.add(key)
+                            best = max(best, self._elevated(attempt, result.level))
+        return best
+
+    def _elevated(self, attempt: Attempt, before: int) -> int:
+        best = before
+        for wanted in range(15, before, -1):
+            for name in self.names:
+                for typed in ((), (STRANGER,)):
+                    result = self.decide(attempt._replace(elevate=wanted, elevate_name=name, elevate_passwords=typed))
+                    if result.level is not None:
+                        best = max(best, result.level)
+            if best >= wanted:
+                break
+        return best

@@ -1,0 +1,55 @@
+"""What tests of the rules share: the clock, the audit of a text, and the samples of the rules' pages."""
+
+import datetime
+import tempfile
+from functools import cache
+from pathlib import Path
+
+from overhang.audit import RULES, Finding, RuleContext, audit
+from overhang.audit.across import NetworkFinding, across, check_waivers
+from overhang.audit.device_audit import DeviceAudit, audit_sheet
+from overhang.audit.rules.pages import Page, exemplary
+from overhang.language import read_sheet
+from overhang.profiles import BUILTIN, KEYS, derive
+from overhang.profiles.builtin import DEFAULT
+from overhang.project import Project, read_project
+from overhang.simulate import ResolvedDevice
+
+NOW = datetime.datetime(2026, 6, 1, tzinfo=datetime.UTC)
+SEVERITIES = ("info", "low", "medium", "high", "critical")
+
+
+@cache
+def project_of(text: str) -> Project:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "overhang.toml"
+        path.write_text(text, encoding="utf-8")
+        return read_project(str(path))._replace(file="overhang.toml")
+
+
+@cache
+def case_of(text: str, project: str = "", **changes: str) -> tuple[RuleContext, list[Finding]]:
+    """A sheet before the rules, and what they find; ``changes`` are of the default profile."""
+    sheet = read_sheet(text, "t")
+    assert not sheet.unread, [str(each) for each in sheet.diagnostics]
+    profiles = dict(BUILTIN)
+    profiles[DEFAULT] = derive(DEFAULT, BUILTIN[DEFAULT], {k.replace("_", "-"): v for k, v in changes.items()}, KEYS)
+    case = RuleContext(ResolvedDevice(sheet.device, profiles), project_of(project), NOW)
+    return case, audit(case)
+
+
+def of(rule: str, text: str, **changes: str) -> list[Finding]:
+    return [finding for finding in case_of(text, "", **changes)[1] if finding.rule == rule]
+
+
+def run_of(page: Page, sample: str, project: str) -> tuple[list[DeviceAudit], list[NetworkFinding]]:
+    """The audit of a page's sample with the devices that stand beside it."""
+    held = project_of(project)
+    texts = [page.sheet(sample)] + [exemplary().replace("pier-gate", f"pier-{number}") for number in range(page.fleet)]
+    audits = [audit_sheet(read_sheet(text, f"t{number}"), held, NOW) for number, text in enumerate(texts)]
+    known = frozenset(rule.name for rule in RULES)
+    return audits, across(audits, [held]) + check_waivers(held, audits, known, NOW.date())
+
+
+def told(audits: list[DeviceAudit], network: list[NetworkFinding]) -> list[str]:
+    return [each.rule for one in audits for each in one.findings] + [each.rule for each in network]
