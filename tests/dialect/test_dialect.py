@@ -9,11 +9,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from overhang.audit.device_audit import audit_sheet
-from overhang.demo import demo_files
 from overhang.dialect import BadDialect, Dialect, read_dialect, read_dialect_text
 from overhang.dialect.hole_types import TYPES, date_type
 from overhang.dialect.instantiate import MOST_STATEMENTS
-from overhang.dialect.interpreter import Run
+from overhang.dialect.interpreter import Interpreter
 from overhang.dialect.line_shapes import TRADE, shape_of
 from overhang.dialect.loader import _TRANSLATE
 from overhang.dialect.pattern import BadPattern, Mismatch, Notation, compile_patterns
@@ -23,11 +22,10 @@ from overhang.dialect.settings import LAYOUT_KEYS, TOP_KEYS
 from overhang.dialect.unparser import phrase
 from overhang.formats.dialect_format import load_dialect, shipped
 from overhang.formats.registry import FormatRegistry
-from overhang.language import ParsedConfig, read_sheet
-from overhang.language.unparser import write_sheet
+from overhang.language import ParsedConfig, read_sheet, unparse
 from overhang.project import Project
+from tests.support.configs import CONFIGURATIONS, said
 from tests.support.generator import NOW
-from tests.test_models import said
 
 ROOT = Path(__file__).parents[2]
 CALM: dict[str, Any] = {
@@ -36,7 +34,6 @@ CALM: dict[str, Any] = {
     "suppress_health_check": list(HealthCheck),
     "database": None,
 }
-CONFIGURATIONS = {name: data for name, data in demo_files().items() if name.endswith((".mrm", ".snd", ".brw", ".thk"))}
 
 
 def dialect(body: str, head: str = 'name = "trial"\n') -> Dialect:
@@ -51,9 +48,9 @@ def test_demo_configurations_mean_the_sheets_written_before_their_dialects(name:
     reader = FormatRegistry().choose(CONFIGURATIONS[name], name)
     assert reader is not None
     sheet = reader.read(CONFIGURATIONS[name], name)
-    wanted = read_sheet((ROOT / "tests" / "dialects" / f"{Path(name).stem}.sheet").read_text(), "wanted")
+    wanted = read_sheet((ROOT / "tests" / "dialect" / "sheets" / f"{Path(name).stem}.sheet").read_text(), "wanted")
     assert wanted.unread == ()
-    assert write_sheet(sheet.device, secrets=True) == write_sheet(wanted.device, secrets=True)
+    assert unparse(sheet.device, secrets=True) == unparse(wanted.device, secrets=True)
     left = ["hush ***"] if name.endswith(".thk") else []
     assert [sheet.quote(line) for line in sheet.unread] == left
     text = CONFIGURATIONS[name].decode()
@@ -107,7 +104,7 @@ def test_remedies_in_the_makers_words_mean_the_remedies(name: str) -> None:
         back = read_dialect_text(bare, "\n".join(finding.phrased.lines) + "\n", "x")
         wanted = read_sheet("\n".join(finding.fix) + "\n", "x")
         assert back.diagnostics == ()
-        assert write_sheet(back.device, secrets=False) == write_sheet(wanted.device, secrets=False)
+        assert unparse(back.device, secrets=False) == unparse(wanted.device, secrets=False)
     assert phrased > 0 or not name.endswith((".mrm", ".brw"))
 
 
@@ -510,7 +507,7 @@ def test_braces_hold_what_stands_between_their_signs() -> None:
     )
     text = 'box { on2; in a  b "c d"; } /* on;\n*/ on;\nsay "one /* two\nthree";\n}\nbox {\n'
     sheet = read_dialect_text(using, text, "x")
-    assert write_sheet(sheet.device, secrets=True) == (
+    assert unparse(sheet.device, secrets=True) == (
         'device:\n    site "a  b \\"c d\\""\n\nssh:\n    on\n\nbanner before-login:\n    | one /* two\n    | three\n'
     )
     assert [(each.span.line, each.message) for each in sheet.diagnostics] == [
@@ -558,8 +555,8 @@ def test_a_line_not_understood_puts_in_doubt_what_it_may_be_about() -> None:
 def test_lines_are_counted_and_none_is_lost() -> None:
     sheet = read_dialect_text(dialect(SCATTERED), "seats 0 4\n  rest 10\n    deep 1\n\nbad\n  below\nshell\n", "x")
     assert (sheet.unread, sheet.understood) == ((3, 5, 6), 3)
-    run = Run(dialect(SCATTERED), "seats 0 4\n  rest 10\n", "x", {}, tracing=True)
-    run.sheet()
+    run = Interpreter(dialect(SCATTERED), "seats 0 4\n  rest 10\n", "x", {}, tracing=True)
+    run.parsed()
     assert [each.how for each in run.scan.outcomes.values()] == ["said", "said"]
 
 
@@ -725,7 +722,7 @@ def test_the_worked_example_of_the_page_reads_its_configuration() -> None:
     assert list(check_samples(using)) == []
     sheet = read_dialect_text(using, "\n".join(configuration), "ramp.lan")
     assert [str(each) for each in sheet.diagnostics] == []
-    assert write_sheet(sheet.device, secrets=False) == LANTERN
+    assert unparse(sheet.device, secrets=False) == LANTERN
 
 
 LANTERN = """\

@@ -21,7 +21,9 @@ def holds(
         return False
     if way.to is not None and str(to) not in way.to:
         return False
-    return source is None or bool(way.sources & found.address_classes.holding(source.family, source.value, source.value))  # type: ignore[operator]
+    return source is None or bool(
+        way.sources & found.address_classes.holding(source.family, source.value, source.value)
+    )  # type: ignore[operator]
 
 
 def highest(

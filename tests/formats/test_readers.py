@@ -14,9 +14,9 @@ import pytest
 from overhang.demo import demo_files
 from overhang.formats import FormatRegistry, NoReader
 from overhang.formats.registry import READERS
-from overhang.language import Unreadable
+from overhang.text import UnreadableInput
 from tests.conftest import Ran
-from tests.test_dialect import CONFIGURATIONS
+from tests.support.configs import CONFIGURATIONS
 
 ROOT = Path(__file__).parents[2]
 EXAMPLE = ROOT / "examples" / "reader-package"
@@ -73,7 +73,7 @@ def test_the_reader_is_found_by_content(name: str, data: bytes, expected: str | 
 def test_readers_are_registered_and_documented() -> None:
     page = (ROOT / "docs" / "readers.md").read_text()
     modules = {
-        path.stem for path in (ROOT / "src" / "overhang" / "readers").glob("*.py") if "\nREADER = " in path.read_text()
+        path.stem for path in (ROOT / "src" / "overhang" / "formats").glob("*.py") if "\nREADER = " in path.read_text()
     }
     assert modules == {module.rpartition(".")[2] for module in READERS.values()}
     for name, module in READERS.items():
@@ -158,7 +158,7 @@ class Broken:
     ("error", "message"),
     [
         (KeyError("Kelp.88"), "the reader bad failed on it: KeyError"),
-        (Unreadable("why"), "why"),
+        (UnreadableInput("why"), "why"),
         (None, "the reader bad gave no device"),
     ],
 )
@@ -170,7 +170,7 @@ def test_a_reader_of_another_package_breaks_nothing(
     )
     assert FormatRegistry().choose(b"words", "a.txt") is None
     reader: Any = FormatRegistry(reader="bad").choose(b"words", "a.txt")
-    with pytest.raises(Unreadable) as caught:
+    with pytest.raises(UnreadableInput) as caught:
         reader.read(b"words", "a.txt")
     assert str(caught.value) == message
 

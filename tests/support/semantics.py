@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from overhang.language import read_sheet
-from overhang.language.terminals import base64_bytes, vty_range
+from overhang.language.terminals import decode_base64, decode_vty_range
 from overhang.model import PublicKey, parse_address
 from overhang.profiles import BUILTIN, KEYS, derive
 from overhang.profiles.builtin import DEFAULT
@@ -77,11 +77,11 @@ def parse_attempt(text: str) -> tuple[Attempt, bool]:
                 **({"level": int(level[0])} if level else {}),
             }
         elif key == "key":
-            fields["key"] = PublicKey("ssh-ed25519", base64_bytes(value))
+            fields["key"] = PublicKey("ssh-ed25519", decode_base64(value))
         elif key == "versions":
             fields["ssh_versions"] = tuple(int(number) for number in value.split(","))
         elif key == "busy":
-            first, last = vty_range(value)
+            first, last = decode_vty_range(value)
             fields["busy"] = frozenset(range(first, last + 1))
         elif key == "now":
             fields["moment"] = datetime.datetime.fromisoformat(value).replace(tzinfo=datetime.UTC)

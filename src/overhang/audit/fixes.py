@@ -6,8 +6,8 @@
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
-from overhang.language.unparser import duration as spelt
-from overhang.language.unparser import word
+from overhang.language.lexer import quote_word as word
+from overhang.model.durations import format_duration as spelt
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import PORTS, VTY_WAYS, WAYS, WEB_WAYS
 from overhang.simulate import shut_by

@@ -10,7 +10,8 @@ from overhang.cli.terminal import show, width, write_atomically
 from overhang.dialect.model import BadDialect, Dialect
 from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
 from overhang.formats.registry import DIALECT as ENDING
-from overhang.language.parsed_config import Unreadable, decode
+from overhang.language.parsed_config import decode
+from overhang.text import UnreadableInput
 
 ACTIONS = {
     "try": "show every line of a configuration beside what it became, and what is left to write",
@@ -59,7 +60,7 @@ def _try(options: argparse.Namespace) -> int:
             if not isinstance(reader, DialectReader):
                 raise Skipped(path, f"it is read as {reader.name}, not through a dialect; --dialect names one")
             text = decode(read_file(path))
-        except (Skipped, Unreadable) as problem:
+        except (Skipped, UnreadableInput) as problem:
             print(f"overhang: {path}: {problem}", file=sys.stderr)
             failed = True
             continue
@@ -78,7 +79,7 @@ def _start(options: argparse.Namespace) -> int:
     for path in options.files:
         try:
             texts.append((path, decode(read_file(path))))
-        except (Skipped, Unreadable) as problem:
+        except (Skipped, UnreadableInput) as problem:
             raise UserError(f"{path}: {problem}") from None
     given = options.name or os.path.basename(options.output or "").partition(".")[0] or "my-dialect"
     name = "".join(each if each.isalnum() else "-" for each in given.lower()).strip("-") or "my-dialect"

@@ -10,10 +10,11 @@ from collections.abc import Iterable, Iterator
 from overhang.cli.main import UserError
 from overhang.formats import FormatRegistry, NoReader, Reader
 from overhang.formats.registry import DIALECT
-from overhang.language import ParsedConfig, Unreadable
-from overhang.language.terminals import moment
+from overhang.language import ParsedConfig
+from overhang.language.terminals import decode_moment
 from overhang.project import NAME as PROJECT
 from overhang.project import BadProject, Project, find_project, read_project
+from overhang.text import UnreadableInput
 
 _LARGEST = 256 * 1024 * 1024
 #: From so many files, or so many bytes, a person wants to see that something happens.
@@ -79,7 +80,7 @@ class Inputs:
         data = read_file(path)
         try:
             config = self._choose(path, data).read(data, path)
-        except Unreadable as problem:
+        except UnreadableInput as problem:
             raise Skipped(path, str(problem)) from None
         named = config.device.facts.profile
         if named is None or named.value in config.profiles or named.value in self.projects.of(path).profiles:
@@ -247,7 +248,7 @@ def read_moment(text: str | None) -> datetime.datetime:
     if text is None:
         return datetime.datetime.now(datetime.UTC)
     try:
-        found: datetime.datetime = moment(text)
+        found: datetime.datetime = decode_moment(text)
     except ValueError as wrong:
         raise UserError(f"--now {text}: {wrong}") from None
     return found

@@ -14,7 +14,7 @@ from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import picture_kind, show, width, write_atomically
 from overhang.exposure import resolve
 from overhang.language import ParsedConfig
-from overhang.language.terminals import vty_range
+from overhang.language.terminals import decode_vty_range
 from overhang.model import Address, PublicKey, parse_address
 from overhang.model.vocabulary import PORTS, WAYS
 from overhang.project import Project
@@ -188,7 +188,7 @@ def build_attempt(options: argparse.Namespace) -> Attempt:
             raise UserError(f"--knows {item}: expected {', '.join(each + '...' for each in _ITEMS)}")
     busy: set[int] = set()
     for text in options.busy:
-        first, last = _read(vty_range, text, "--busy")
+        first, last = _read(decode_vty_range, text, "--busy")
         busy.update(range(first, last + 1))
     return Attempt(
         via=via,
@@ -229,9 +229,9 @@ def _versions(text: str) -> tuple[int, ...]:
 def _moment(text: str | None) -> datetime.datetime:
     if text is None:
         return datetime.datetime.now(datetime.UTC)
-    from overhang.language.terminals import moment
+    from overhang.language.terminals import decode_moment
 
-    found: datetime.datetime = _read(moment, text, "--now")
+    found: datetime.datetime = _read(decode_moment, text, "--now")
     return found
 
 

@@ -67,9 +67,9 @@ def run(options: argparse.Namespace) -> int:
 def _text(device: Device, path: str, form: str, *, secrets: bool) -> str:
     """The device in a form. Raises Skipped where that form cannot hold it."""
     if form == "sheet":
-        from overhang.language.unparser import write_sheet
+        from overhang.language import unparse
 
-        return write_sheet(device, secrets=secrets)
+        return unparse(device, secrets=secrets)
     from overhang.formats.data_writer import Unsayable, to_json, to_xml
 
     try:

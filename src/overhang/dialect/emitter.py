@@ -5,54 +5,55 @@ from collections.abc import Mapping, Sequence
 
 from overhang.dialect.instantiate import Instantiated
 from overhang.dialect.template import Template
-from overhang.language.parser import Misread, Reading, Stated
+from overhang.language.collector import header_key
+from overhang.language.ir import PlacedStatement, Program
+from overhang.language.parser import Misread
 
 _MOST_IN_ALL = 300_000
 
 
 class Emitter:
-    """Collects the statements of one text in ``reading``."""
+    """Collects the statements of one text in ``program``."""
 
     def __init__(self) -> None:
-        self.reading = Reading([], [], {}, [], [], 0)
-        self._heads: dict[str, int] = {}
-        self._said: dict[str, set[str]] = {}
+        self.program = Program.empty()
+        self._heads: dict[object, int] = {}
+        self._fields: dict[object, set[str]] = {}
         self._by_instance: dict[int, set[int]] = {}
         self._by_value: dict[str, list[tuple[int, frozenset[str]]]] = {}
         self._by_first: dict[str, set[int]] = {}
 
     def state(self, line: int, each: Instantiated, lines: Sequence[tuple[int, str]]) -> int:
         """Say one statement; the index of its block. ``lines`` are those of a text that it says. Raises Misread."""
-        head, statements = each.filled.head, self.reading.statements
+        head, statements = header_key(each.head), self.program.statements
         if len(statements) > _MOST_IN_ALL:
             raise Misread(f"the text means more than {_MOST_IN_ALL:,} statements, which no device has", 1, 1)
         owner = self._heads.get(head)
         if owner is None:
-            statements.append(Stated(line, -1, each.head))
+            statements.append(PlacedStatement(line, -1, each.head))
             owner = self._heads[head] = len(statements) - 1
-            self._said[head] = set()
+            self._fields[head] = set()
         if each.inner is not None:
-            statements.append(Stated(line, owner, each.inner))
-            self._said[head].add(each.inner.statement.slot)
+            statements.append(PlacedStatement(line, owner, each.inner))
+            self._fields[head].add(each.inner.spec.field)
         elif each.filled.text is not None:
             numbered = lines or [(line, text) for text in each.filled.text.split("\n")]
-            self.reading.texts.extend((owner, number, text) for number, text in numbered)
+            self.program.texts.extend((owner, number, text) for number, text in numbered)
         return owner
 
     def drop(self, line: int, each: Instantiated) -> None:
         """Take one statement back. Raises Misread where it was not said."""
-        head, statements = each.filled.head, self.reading.statements
-        slots = self._said.get(head)
-        if slots is None or (each.inner is not None and each.inner.statement.slot not in slots):
+        head, statements = header_key(each.head), self.program.statements
+        fields = self._fields.get(head)
+        if fields is None or (each.inner is not None and each.inner.spec.field not in fields):
             why = "it takes back what was not said before; a translation can tell by taken-back what that means"
             raise Misread(why, 1, 1)
         if each.inner is None:
-            statements.append(Stated(line, -1, each.head._replace(drop=True)))
-            del self._heads[head], self._said[head]
+            statements.append(PlacedStatement(line, -1, each.head._replace(drop=True)))
+            del self._heads[head], self._fields[head]
         else:
-            back = each.inner._replace(drop=True)
-            statements.append(Stated(line, -1, each.head._replace(inner=back)))
-            statements.append(Stated(line, len(statements) - 1, back))
+            statements.append(PlacedStatement(line, -1, each.head, drops_inside=True))
+            statements.append(PlacedStatement(line, len(statements) - 1, each.inner._replace(drop=True)))
 
     def remember(self, instance: int, first: str, template: Template, values: Mapping[str, str], owner: int) -> None:
         """So that a line which is not understood can put in doubt what it may be about.
@@ -79,6 +80,6 @@ class Emitter:
             held = set(words)
             for each in held:
                 owners.update(owner for owner, values in self._by_value.get(each, ()) if values <= held)
-        doubts = self.reading.doubts
+        doubts = self.program.doubts
         for owner in owners:
             doubts[owner] = min(doubts.get(owner, line), line)

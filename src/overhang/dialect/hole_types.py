@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
-from overhang.language.terminals import KINDS
+from overhang.language.terminals import TERMINALS
 from overhang.model import parse_address, parse_prefix
 
 #: How exact a hole is: of two translations that fit a line the one whose words are more exact is taken.
@@ -64,7 +64,7 @@ def _range(text: str) -> str:
 
 
 def _level(text: str) -> str:
-    return str(KINDS["LEVEL"][0](text))
+    return str(TERMINALS["LEVEL"].decode(text))
 
 
 def _address(text: str) -> str:
@@ -137,12 +137,12 @@ def _write_clock(text: str) -> str | None:
 
 
 def _duration(text: str) -> str:
-    KINDS["DURATION"][0](text)
+    TERMINALS["DURATION"].decode(text)
     return text
 
 
 def _date(text: str) -> str:
-    return str(KINDS["DATE"][0](text))
+    return str(TERMINALS["DATE"].decode(text))
 
 
 def _sign(text: str) -> str:

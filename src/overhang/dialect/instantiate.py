@@ -7,8 +7,8 @@ from overhang.dialect.matcher import Option, Values
 from overhang.dialect.model import Dialect, Translation
 from overhang.dialect.pattern import Hole
 from overhang.dialect.template import SECRET_AFTER, FilledTemplate, Piece, Template, fill, parse_filled, spelt
-from overhang.language.lexer import strike
-from overhang.language.parser import Parsed
+from overhang.language.ir import Statement
+from overhang.language.redact import strike
 from overhang.model.masking import mask
 from overhang.model.stored_secret import Form
 
@@ -22,14 +22,15 @@ class Instantiated(NamedTuple):
     """A statement filled in and parsed. ``secret``: it holds a stored password."""
 
     filled: FilledTemplate
-    head: Parsed
-    inner: Parsed | None
+    head: Statement
+    inner: Statement | None
     secret: bool
 
     @property
     def shown(self) -> str:
         """The statement for people, without its secret."""
-        head, inner, text = self.filled
+        words, inner, text = self.filled
+        head = f"{spelt(words)}:"
         if text is not None:
             return f"{head} | {text.partition(chr(10))[0]}"
         if inner is None:

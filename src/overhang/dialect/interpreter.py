@@ -7,7 +7,7 @@ beside it.
 
 from collections.abc import Sequence
 
-from overhang.dialect.device_defaults import say_always, say_never
+from overhang.dialect.device_defaults import add_always, add_unknown
 from overhang.dialect.emitter import Emitter
 from overhang.dialect.instantiate import MOST_STATEMENTS, Instantiated, Openers, instantiate
 from overhang.dialect.matcher import Option, Values, parts_of
@@ -47,15 +47,15 @@ class Interpreter:
             self.emitter.doubt(line, words, list(self.scan.around(instance)))
         dialect = self.dialect
         builder = Builder(dialect.file, self.scan.quote, quiet=True)
-        builder.say(say_always(dialect))
+        add_always(dialect, builder)
         builder.file = self.file
         unread = sorted(self.scan.unread)
-        self.emitter.reading.unread.extend(unread)
-        builder.expectations = True
-        builder.say(self.emitter.reading)
-        builder.expectations = False
+        self.emitter.program.unread.extend(unread)
+        builder.claims = True
+        builder.add(self.emitter.program)
+        builder.claims = False
         builder.file = dialect.file
-        say_never(dialect, builder)
+        add_unknown(dialect, builder)
         builder.file = self.file
         diagnostics = [self.diagnostic(line, why) for line, (why, _, _) in sorted(self.scan.unread.items())]
         profiles = {dialect.profile.name: dialect.profile} if dialect.profile is not None else {}

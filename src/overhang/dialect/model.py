@@ -8,8 +8,11 @@ from overhang.dialect.template import Template
 from overhang.profiles import Profile
 
 FORMS = ("indented", "braces", "flat", "sections")
-#: What a text may never carry, and what is said in its place.
-NEVER = {"host-keys": ("ssh:", "host-key unknown"), "certificate": ("web:", "certificate unknown")}
+#: What a maker's texts may never export, and the statement that marks it as unknown.
+NEVER: Mapping[str, tuple[str, str, Mapping[str, str]]] = {
+    "host-keys": ("ssh", "host_keys", {"kind": "unknown"}),
+    "certificate": ("web", "certificate", {"": "unknown"}),
+}
 
 
 class Layout(NamedTuple):

@@ -8,8 +8,7 @@ from overhang.dialect.interpreter import Interpreter, read_dialect_text
 from overhang.dialect.line_shapes import Shape, shapes_of
 from overhang.dialect.model import Dialect, Problem, Sample
 from overhang.dialect.scan import LineOutcome
-from overhang.language import read_sheet
-from overhang.language.unparser import write_sheet
+from overhang.language import read_sheet, unparse
 
 
 class PreviewLine(NamedTuple):
@@ -106,7 +105,7 @@ def _check(dialect: Dialect, sample: Sample) -> str | None:
     found = read_dialect_text(_bare(dialect), sample.text, "text")
     for each in found.diagnostics:
         return f"its text, line {each.span.line}: {each.message}"
-    return difference(write_sheet(found.device, secrets=True), write_sheet(wanted.device, secrets=True))
+    return difference(unparse(found.device, secrets=True), unparse(wanted.device, secrets=True))
 
 
 def _bare(dialect: Dialect) -> Dialect:

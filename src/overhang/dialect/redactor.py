@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable
 
 from overhang.dialect.tokenizer import Node
-from overhang.language.lexer import STRUCK
+from overhang.language.redact import STRUCK
 
 
 class Redactor:

@@ -6,14 +6,15 @@ from typing import NamedTuple
 
 from overhang.dialect.hole_types import UNITS, HoleType, seconds_of
 from overhang.dialect.pattern import Hole
-from overhang.language.lexer import BadWord, split_words
-from overhang.language.parser import Misread, Parsed, parse_line
-from overhang.language.quick import quick_match
-from overhang.language.unparser import word
+from overhang.language.collector import statement_of
+from overhang.language.ir import Statement
+from overhang.language.lexer import BadWord, quote_word, split_words
+from overhang.language.parser import Misread
+from overhang.language.schema import SCHEMA
 
 _HOLE = re.compile(r"\{([A-Za-z_][A-Za-z0-9_-]*)(\.\.\.)?\}")
-#: After these words comes a password form, and then a text that nobody is to see.
-SECRET_AFTER = ("password", "shared-secret", "community")
+#: After these words comes a password form, and then a text that is not to be shown.
+SECRET_AFTER = SCHEMA.before_secrets
 
 
 Values = dict[str, str] | None
@@ -56,9 +57,9 @@ class Template(NamedTuple):
 
 
 class FilledTemplate(NamedTuple):
-    """A statement filled in: its head, with its colon, and the words of the statement, or the text, in the block."""
+    """A statement filled in: the words of its header, and the words of the statement, or the text, in the block."""
 
-    head: str
+    head: list[str]
     inner: list[str] | None
     text: str | None
 
@@ -169,7 +170,7 @@ def fill(template: Template, values: Mapping[str, str], types: Mapping[str, Hole
 
 
 def _filled(template: Template, values: Mapping[str, str], types: Mapping[str, Hole]) -> FilledTemplate:
-    head = " ".join([word(each) for each in _words(template.head, values, types)]) + ":"
+    head = _words(template.head, values, types)
     inner = None if template.inner is None else _words(template.inner, values, types)
     text = None if template.text is None else _HOLE.sub(lambda found: values[found[1]], template.text)
     return FilledTemplate(head, inner, text)
@@ -194,36 +195,19 @@ def _words(pieces: Sequence[Piece], values: Mapping[str, str], types: Mapping[st
     return words
 
 
-def parse_filled(filled: FilledTemplate) -> tuple[Parsed, Parsed | None]:
-    """The head and the inner statement, read. Raises Misread."""
-    head = parse_line("", filled.head)
-    if not head.statement.opens or head.drop or head.inner is not None:
-        raise Misread("this statement has no block", 1, len(filled.head))
+def parse_filled(filled: FilledTemplate) -> tuple[Statement, Statement | None]:
+    """The header and the statement in its block. Raises Misread."""
+    head = statement_of("", filled.head)
     if filled.text is not None:
-        if head.statement.opens != "banner":
-            raise Misread("only a banner holds lines of text", 1, len(filled.head))
+        if head.spec.opens != "banner":
+            raise Misread("only a banner holds lines of text", 1, 1)
         return head, None
-    if filled.inner is None:
-        return head, None
-    return head, _parse_words(head.statement.opens, filled.inner)
-
-
-def _parse_words(block: str, words: list[str]) -> Parsed:
-    """One statement from its words: the quick way, else by way of its text. Raises Misread."""
-    found = quick_match(block, words)
-    if found is not None:
-        statement, values = found
-        try:
-            statement.make(values)
-        except ValueError as wrong:
-            raise Misread(str(wrong), 1, 1) from None
-        return Parsed(statement, values)
-    return parse_line(block, spelt(words))
+    return head, None if filled.inner is None else statement_of(head.spec.opens, filled.inner)
 
 
 def spelt(words: list[str]) -> str:
     """Words as a sheet writes them, in quotes where they need them."""
-    return " ".join([word(each) for each in words])
+    return " ".join([quote_word(each) for each in words])
 
 
 # -- the other way about -----------------------------------------------------------------------------------------------

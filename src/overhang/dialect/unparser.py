@@ -4,15 +4,15 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.model import BlockType, Dialect, Layout, Translation
-from overhang.dialect.template import Template, recognise
-from overhang.language.lexer import split_words
+from overhang.dialect.template import SECRET_AFTER, Template, recognise
+from overhang.language.ir import PlacedStatement
 from overhang.language.parsed_config import Phrased
-from overhang.language.parser import Stated, read_statements
+from overhang.language.parser import parse_program
+from overhang.language.unparser import statement_words
 
 #: What stands in a maker's line where somebody has to choose a secret.
 TO_CHOOSE = "withheld"
 _FORMS = ("hashed", "opaque", "readable", "masked-elsewhere")
-_SECRET_WORDS = ("password", "shared-secret", "community")
 
 
 class MakerLine(NamedTuple):
@@ -24,43 +24,30 @@ class MakerLine(NamedTuple):
 
 def phrase(dialect: Dialect, lines: Sequence[str]) -> Phrased:
     """The maker's lines for statements of a sheet; None in it where they cannot all be said one for one."""
-    text = "\n".join(lines)
-    reading = read_statements(text, "")
+    program = parse_program("\n".join(lines), "")
     found: list[MakerLine] = []
-    if reading.unread or reading.texts:
+    if program.unread or program.texts:
         return Phrased(dialect.name, None)
-    for index in range(len(reading.statements)):
-        said = _one(dialect, lines, reading.statements, index)
-        if said is None:
+    for index in range(len(program.statements)):
+        written = _one(dialect, program.statements, index)
+        if written is None:
             return Phrased(dialect.name, None)
-        found += [each for each in said if each not in found]
+        found += [each for each in written if each not in found]
     return Phrased(dialect.name, tuple(_laid_out(dialect.layout, found)))
 
 
-def _one(dialect: Dialect, lines: Sequence[str], statements: Sequence[Stated], index: int) -> list[MakerLine] | None:
-    """The line for one statement; none for the head of a block in which something is said; None where there is none."""
-    stated = statements[index]
-    parsed = stated.parsed
-    body = lines[stated.line - 1].strip()
-    drop = body.startswith("drop ")
-    if parsed.statement.opens:
+def _one(dialect: Dialect, statements: Sequence[PlacedStatement], index: int) -> list[MakerLine] | None:
+    """The line for one statement; none for a header under which something stands; None where there is none."""
+    placed = statements[index]
+    statement = placed.statement
+    if statement.spec.opens:
         inside = [each for each in statements if each.owner == index]
-        if inside:
-            return []
-        return _said(dialect, _words(body.removeprefix("drop ").removesuffix(":")), None, drop=drop)
-    owner = statements[stated.owner]
-    if owner.line == stated.line:  # both on one line
-        head, _, inner = body.removeprefix("drop ").partition(": ")
-        return _said(dialect, _words(head), _words(inner), drop=drop)
-    head = lines[owner.line - 1].strip().removesuffix(":")
-    return _said(dialect, _words(head), _words(body), drop=False)
+        return [] if inside else _written(dialect, statement_words(statement), None, drop=statement.drop)
+    header = statement_words(statements[placed.owner].statement)
+    return _written(dialect, header, statement_words(statement), drop=statement.drop)
 
 
-def _words(text: str) -> list[str]:
-    return [word.text for word in split_words(text)[0]]
-
-
-def _said(dialect: Dialect, head: list[str], inner: list[str] | None, *, drop: bool) -> list[MakerLine] | None:
+def _written(dialect: Dialect, head: list[str], inner: list[str] | None, *, drop: bool) -> list[MakerLine] | None:
     if drop and not dialect.layout.take_back:
         return None
     for form in _variants(inner):
@@ -68,9 +55,9 @@ def _said(dialect: Dialect, head: list[str], inner: list[str] | None, *, drop: b
             values = recognise(template, head, form, target.holes)
             if values is None:
                 continue
-            said = _line(dialect, target, values, drop=drop)
-            if said is not None:
-                return [said]
+            written = _line(dialect, target, values, drop=drop)
+            if written is not None:
+                return [written]
     return None
 
 
@@ -78,7 +65,7 @@ def _variants(inner: list[str] | None) -> Iterator[list[str] | None]:
     """The statement, and with a secret that is to be chosen the forms that a maker may want it in."""
     if inner is not None and TO_CHOOSE in inner:
         at = inner.index(TO_CHOOSE)
-        if at and inner[at - 1] in _SECRET_WORDS:
+        if at and inner[at - 1] in SECRET_AFTER:
             for form in _FORMS:
                 yield [*inner[:at], form, TO_CHOOSE, *inner[at + 1 :]]
     yield inner

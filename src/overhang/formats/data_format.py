@@ -5,12 +5,15 @@ from collections.abc import Callable
 from overhang.formats.assemble import Source, assemble, shown_lines
 from overhang.formats.data_reader import read_model
 from overhang.formats.data_tree import BadData, Node
-from overhang.language import ParsedConfig, Unreadable
+from overhang.language import ParsedConfig
 from overhang.profiles import KEYS, UNKNOWN, Profile
+from overhang.text import UnreadableInput
 
 _HEAD = 65_536
-#: Standard modules alone leave much unsaid, and nobody knows what they mean by it.
-UNSTATED = Profile("unstated", "what is left unsaid is not known", dict.fromkeys(KEYS, UNKNOWN))
+#: Standard modules alone leave much unconfigured, and what a device then does is not known.
+UNSTATED = Profile(
+    "unstated", "what the device does where nothing is configured is not known", dict.fromkeys(KEYS, UNKNOWN)
+)
 
 
 class DataReader:
@@ -39,11 +42,11 @@ class DataReader:
         return head.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(self._first) and any(mark in head for mark in self._marks)
 
     def read(self, data: bytes, file: str) -> ParsedConfig:
-        """Read it. Raises Unreadable."""
+        """Read it. Raises UnreadableInput."""
         try:
             model = read_model(self._parse(data), spread=self._spread)
         except BadData as problem:
-            raise Unreadable(f"{problem}, on line {problem.line}" if problem.line else str(problem)) from None
+            raise UnreadableInput(f"{problem}, on line {problem.line}" if problem.line else str(problem)) from None
         lines = data.decode("utf-8-sig", "replace").split("\n")
         source = Source(file, lines, shown_lines(lines, model.secrets), self.name)
-        return assemble(source, model.said, model.wrong, model.understood, UNSTATED if model.standard else None)
+        return assemble(source, model.collected, UNSTATED if model.standard else None)

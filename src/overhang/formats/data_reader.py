@@ -1,42 +1,44 @@
-"""From instance data to the statements that it means, each with the line of the node that says it."""
+"""From instance data to the statements that it means, each with the line of its node."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
-from overhang.formats.codec import LIMITED, SECRET, decode, secret_words
+from overhang.formats.codec import CODEC, read_secret
+from overhang.formats.codec import MODULE as OURS
 from overhang.formats.data_tree import BadData, Node
-from overhang.language.ir import Line, Unread
-from overhang.language.unparser import word
+from overhang.language import SCHEMA, Collector
+from overhang.language.collector import make_statement
+from overhang.language.ir import Statement
+from overhang.model.stored_secret import Form
 
-OURS, SYSTEM, LISTS = "overhang-access", "ietf-system", "ietf-access-control-list"
+SYSTEM, LISTS = "ietf-system", "ietf-access-control-list"
 TACACS = "ietf-system-tacacs-plus"
-#: Modules that are not about who gets in; whole trees of them are passed over.
+#: Modules that are not about management access; whole trees of them are passed over.
 ELSEWHERE = re.compile(
     r"ietf-(interfaces|ip|ipv4-.*|ipv6-.*|routing|rib-.*|hardware|yang-.*|netconf-monitoring|alarms|ntp)"
 )
 #: What data may be wrapped in: a NETCONF message or reply (RFC 6241), RESTCONF (RFC 8040), an instance file (RFC 9195).
 _WRAPPERS = ("config", "data", "rpc-reply", "rpc", "edit-config", "copy-config", "instance-data-set", "content-data")
-#: Of ietf-system, what is not about who gets in.
+#: Of ietf-system, what is not about management access.
 _PASSED = ("contact", "clock", "ntp", "dns-resolver")
 _ORDER = (
-    "a rejected password goes on to the next method here (RFC 7317), and a method list cannot say that; "
-    "what this order lets in is not fully known"
+    "here a rejected password is tried with the next method too (RFC 7317), which a method list cannot express; "
+    "who can log in is not fully known"
 )
+_VTY_PASSWORD = Statement(SCHEMA.by_field["vty", "password"].spec, {})
 
 
 class Model(NamedTuple):
-    """What instance data says. ``standard`` tells that it is of standard modules alone, which leave much unsaid."""
+    """What instance data holds. ``standard``: it is of standard modules alone, which leave much unconfigured."""
 
-    said: list[Line]
-    wrong: list[Unread]
+    collected: Collector
     secrets: dict[int, list[str]]
-    understood: int
     standard: bool
 
 
 def read_model(root: Node, *, spread: bool) -> Model:
-    """What a tree of instance data says. Raises BadData where it is not one device.
+    """What a tree of instance data holds. Raises BadData where it is not one device.
 
     ``spread``: a text of several lines stands on several lines, as in XML.
     """
@@ -46,7 +48,7 @@ def read_model(root: Node, *, spread: bool) -> Model:
         if len(several) > 1:
             message = f"{name} stands twice, so this is more than one device; put each in a file of its own"
             raise BadData(message, several[1].line)
-    reader = _Reader(spread=spread)
+    reader = _Interpreter(spread=spread)
     for node in tops:
         node.seen = True
         handler = reader.handlers.get((node.module, node.name))
@@ -74,16 +76,15 @@ def _unwrapped(root: Node) -> list[Node]:
         tops = wrappers
 
 
-class _Reader:
+class _Interpreter:
     def __init__(self, *, spread: bool) -> None:
         self.spread = spread
-        self.said: list[Line] = []
-        self.wrong: list[Unread] = []
+        self.collected = Collector()
         self.secrets: dict[int, list[str]] = {}
         self.standard = True
-        self.named = False
-        self.order: list[Line] = []
-        self.checked: set[str] = set()
+        self.order: list[Node] = []
+        #: the blocks whose check the data states, so that the order of authentication does not
+        self.checked: set[int] = set()
         self.covered: set[int] = set()
         self.handlers: dict[tuple[str, str], Callable[[Node], None]] = {
             (SYSTEM, "system"): self.system,
@@ -92,20 +93,14 @@ class _Reader:
         }
 
     def model(self, root: Node) -> Model:
-        said = self.said
-        for found in self.order:
-            said += [found] if found.inner is None or found.head not in self.checked else []
-        wrong = self.wrong + [
-            Unread(node.line, f"{node.module + ':' if node.module else ''}{node.name} is not read here")
-            for node in root.unseen()
-        ]
-        understood = root.leaves()
+        self.methods()
+        for node in root.unseen():
+            name = f"{node.module + ':' if node.module else ''}{node.name}"
+            self.collected.misread(node.line, f"{name} is not supported here")
+        self.collected.understood = root.leaves()
         for node in root.unread_texts():
             self.hide(node)
-        return Model(said, wrong, self.secrets, understood, self.standard)
-
-    def say(self, line: int, head: str, inner: str | None = None) -> None:
-        self.said.append(Line(line, head, inner))
+        return Model(self.collected, self.secrets, self.standard)
 
     def hide(self, node: Node | None) -> None:
         """The text of a node is a secret."""
@@ -113,18 +108,42 @@ class _Reader:
             for number, text in enumerate(node.text.split("\n") if self.spread else [node.text]):
                 self.secrets.setdefault(node.line + number, []).append(text.strip())
 
+    def add(self, block: int | None, statements: Iterator[tuple[int, Statement | str]]) -> None:
+        """Give what a codec found in a block's node; what is no statement is not understood."""
+        if block is None:
+            return
+        for line, found in statements:
+            if isinstance(found, str):
+                self.collected.misread(line, found, block)
+                continue
+            self.collected.add(line, block, found)
+            if found.spec.field == "check":
+                self.checked.add(block)
+
+    def secret(self, node: Node, block: int | None, kind: str) -> None:
+        """Give the stored password of a node."""
+        self.hide(node.one("text"))
+        if block is not None:
+            try:
+                statement = make_statement(kind, "password", {"": read_secret(node)})
+            except ValueError as wrong:
+                self.collected.misread(node.line, str(wrong), block)
+                return
+            self.collected.add(node.line, block, statement)
+
     # -- ietf-system ---------------------------------------------------------------------------------------------------
 
     def system(self, node: Node) -> None:
         host = node.one("hostname")
+        give = self.collected.give
         if host is not None:
             name, _, domain = (host.text or "").partition(".")
-            self.say(host.line, f"device {word(name)}:")
+            block = self.collected.begin(host.line, "device", name)
             if domain:
-                self.say(host.line, "device:", f"domain {word(domain)}")
+                give(host.line, block, "domain", domain)
         place = node.one("location")
         if place is not None:
-            self.say(place.line, "device:", f"site {word(place.text or '')}")
+            give(place.line, self.collected.begin(place.line, "device"), "site", place.text or "")
         for name in _PASSED:
             for each in node.all(name):
                 each.pass_over()
@@ -134,52 +153,50 @@ class _Reader:
         if authentication is not None:
             for user in authentication.all("user"):
                 self.user(user)
-            self.methods(list(authentication.all("user-authentication-order")))
+            self.order = list(authentication.all("user-authentication-order"))
 
     def user(self, node: Node) -> None:
-        head = f"user {word(node.value('name') or '')}:"
-        self.say(node.line, head)
-        password = node.one("password", SYSTEM)
-        own = node.one("password", OURS)
+        block = self.collected.begin(node.line, "user", node.value("name") or "")
+        password, own = node.one("password", SYSTEM), node.one("password", OURS)
         self.hide(password)
         if own is not None:
-            self.hide(own.one("text"))
-            self.say(own.line, head, f"password {' '.join(secret_words(own))}")
+            self.secret(own, block, "user")
         elif password is not None:
-            self.say(password.line, head, f"password hashed {word(password.text or '')}")
+            self.collected.give(password.line, block, "password", Form.HASHED.value, password.text or "")
         for key in node.all("authorized-key"):
             name, comment = key.value("name") or "", key.value("comment", OURS)
             kind, data = key.value("algorithm") or "", key.value("key-data") or ""
             comment = name if comment is None else comment
-            text = f"public-key {word(kind)} {word(''.join(data.split()))}"
-            self.say(key.line, head, f"{text} {word(comment)}" if comment else text)
-        for line, statement in decode("user", node):
-            self.say(line, head, statement)
+            words = ("public-key", kind, "".join(data.split()), *([comment] if comment else []))
+            self.collected.give(key.line, block, *words)
+        self.add(block, CODEC.decode("user", node))
 
     def radius(self, node: Node) -> None:
         servers = node.one("radius")
         if servers is None:
             return
-        head = "servers radius radius:"
+        block = self.collected.begin(servers.line, "servers", "radius", "radius")
         for each in servers.all("server"):
             each.one("name")
             each.one("authentication-type")
             udp = each.one("udp")
             if udp is not None:
-                self.server(head, udp, udp.value("authentication-port"))
+                self.server(block, udp, udp.value("authentication-port"))
         options = servers.one("options")
         if options is not None:
-            for name, text in (("timeout", "timeout {}s"), ("attempts", "tries {}")):
+            for name, word, unit in (("timeout", "timeout", "s"), ("attempts", "tries", "")):
                 leaf = options.one(name)
                 if leaf is not None:
-                    self.say(leaf.line, head, text.format(word(leaf.text or "")))
+                    self.collected.give(leaf.line, block, word, f"{leaf.text or ''}{unit}")
 
     def tacacs(self, node: Node) -> None:
         """The servers of the augmentation for TACACS+ (RFC 9105)."""
         servers = node.one("tacacs-plus", TACACS)
-        head = "servers tacacs tacacs-plus:"
+        if servers is None:
+            return
+        block = self.collected.begin(servers.line, "servers", "tacacs", "tacacs-plus")
         longest = 0
-        for each in servers.all("server") if servers is not None else ():
+        for each in servers.all("server"):
             kinds = each.value("server-type")
             for name in ("name", "domain-name", "single-connection", "source-ip", "source-interface", "vrf-instance"):
                 each.one(name)
@@ -189,52 +206,52 @@ class _Reader:
             if kinds is not None and "authentication" not in kinds.split():
                 each.pass_over()
                 continue
-            self.server(head, each, each.value("port"))
+            self.server(block, each, each.value("port"))
             if timeout is not None and (timeout.text or "").isdigit():
                 longest = max(longest, int(timeout.text or "0"))
-                self.say(timeout.line, head, f"timeout {longest}s")
+                self.collected.give(timeout.line, block, "timeout", f"{longest}s")
 
-    def server(self, head: str, node: Node, port: str | None) -> None:
+    def server(self, block: int | None, node: Node, port: str | None) -> None:
         shared, address = node.one("shared-secret"), node.one("address")
         self.hide(shared)
-        line = (shared or address or node).line
-        text = f"server {word((address and address.text) or '')}" + (f" port {word(port)}" if port is not None else "")
-        self.say(
-            line, head, text + (f" shared-secret readable {word(shared.text or '')}" if shared is not None else "")
-        )
+        words = ["server", (address and address.text) or "", *(["port", port] if port is not None else [])]
+        if shared is not None:
+            words += ["shared-secret", Form.READABLE.value, shared.text or ""]
+        self.collected.give((shared or address or node).line, block, *words)
 
-    def methods(self, order: list[Node]) -> None:
+    def methods(self) -> None:
         """The order of authentication, which holds for every login with a password."""
-        if not order:
+        if not self.order:
             return
-        lines = {"local-users": "users", "radius": "servers radius", "tacacs-plus": "servers tacacs-plus"}
-        line, head = order[0].line, "methods for login:"
-        self.order = [Line(line, head)]
-        for node in order:
-            name = (node.text or "").rpartition(":")[2]
-            if name in lines:
-                self.order.append(Line(node.line, head, lines[name]))
+        known = {"local-users": ("users",), "radius": ("servers", "radius"), "tacacs-plus": ("servers", "tacacs-plus")}
+        line = self.order[0].line
+        block = self.collected.begin(line, "methods", "for", "login")
+        for node in self.order:
+            words = known.get((node.text or "").rpartition(":")[2])
+            if words is not None:
+                self.collected.give(node.line, block, *words)
             else:
-                self.wrong.append(Unread(node.line, "an authentication method that is not known here", head))
-        if len(order) > 1:
-            self.wrong.append(Unread(line, _ORDER, head))
-        for where in ("entry console:", "ssh:", "telnet:", "web:"):
-            self.order.append(Line(line, where, "check methods"))
+                self.collected.misread(node.line, "an authentication method that is not known here", block)
+        if len(self.order) > 1:
+            self.collected.misread(line, _ORDER, block)
+        for header in (("entry", "console"), ("ssh",), ("telnet",), ("web",)):
+            where = self.collected.begin(line, *header)
+            if where not in self.checked:
+                self.collected.give(line, where, "check", "methods")
 
     # -- ietf-access-control-list --------------------------------------------------------------------------------------
 
     def lists(self, node: Node) -> None:
         for each in node.all("acl"):
-            head = f"sources {word(each.value('name') or '')}:"
             each.one("type")
-            self.say(each.line, head)
+            block = self.collected.begin(each.line, "sources", each.value("name") or "")
             entries = each.one("aces")
             for entry in entries.all("ace") if entries is not None else ():
-                self.entry(head, entry)
+                self.entry(block, entry)
         for points in node.all("attachment-points"):
             points.pass_over()
 
-    def entry(self, head: str, node: Node) -> None:
+    def entry(self, block: int | None, node: Node) -> None:
         node.one("name")
         for statistics in node.all("statistics"):
             statistics.pass_over()
@@ -248,22 +265,17 @@ class _Reader:
             found = where.one(f"source-{family}-network") if where is not None else None
             prefixes += [found] if found is not None else []
             if where is not None and found is None:
-                any_of = Node("", "", where.line, "0.0.0.0/0" if family == "ipv4" else "::/0")
-                prefixes.append(any_of)
+                prefixes.append(Node("", "", where.line, "0.0.0.0/0" if family == "ipv4" else "::/0"))
         more = list(matches.unseen()) if matches is not None else []
         if more or verb not in ("accept", "drop", "reject") or len(prefixes) > 1:
             what = f"{more[0].name} is" if more else "this action is"
-            self.wrong.append(
-                Unread(
-                    node.line,
-                    f"an entry of an access list that is not about the source alone: {what} not read here",
-                    head,
-                )
+            self.collected.misread(
+                node.line, f"an entry of an access list that matches more than the source: {what} not supported", block
             )
             node.pass_over()
             return
-        prefix = word(prefixes[0].text or "") if prefixes else "any"
-        self.say(node.line, head, f"{'allow' if verb == 'accept' else 'deny'} {prefix}")
+        prefix = prefixes[0].text or "" if prefixes else "any"
+        self.collected.give(node.line, block, "allow" if verb == "accept" else "deny", prefix)
 
     # -- overhang-access -----------------------------------------------------------------------------------------------
 
@@ -288,73 +300,72 @@ class _Reader:
         if special is not None:
             special(node)
             return
-        head = self.head(node)
-        if head is None:
+        header = self.header(node)
+        if header is None:
             node.seen = False
             return
-        self.say(node.line, head)
+        kind, words = header
         for each in node.children:
             if each.name in ("password", "community", "server"):
                 inner = each.one("shared-secret") if each.name == "server" else each
                 self.hide(inner.one("text") if inner is not None else None)
-        for line, statement in decode(node.name, node):
-            self.say(line, head, statement)
-            if statement.startswith("check "):
-                self.checked.add(head)
+        self.add(self.collected.begin(node.line, *words, new=kind == "address"), CODEC.decode(kind, node))
 
-    def head(self, node: Node) -> str | None:
+    def header(self, node: Node) -> tuple[str, tuple[str, ...]] | None:
+        """The kind of block that a node is, and the words of its header."""
         name = node.name
         if name in ("console", "auxiliary"):
-            return f"entry {name}:"
+            return "port", ("entry", name)
         if name == "vty":
-            return f"entry vty {self.range(node)}:"
+            return "vty", ("entry", "vty", self.range(node))
         if name in ("role", "door", "sources"):
-            return f"{name} {word(node.value('name') or '')}:"
+            return name, (name, node.value("name") or "")
         if name == "methods":
             called = node.value("name")
-            return f"methods {word(called) + ' ' if called else ''}for {node.value('purpose')}:"
+            return name, (name, *([called] if called else []), "for", node.value("purpose") or "")
         if name == "server-group":
-            return f"servers {node.value('protocol')} {word(node.value('name') or '')}:"
+            return "servers", ("servers", node.value("protocol") or "", node.value("name") or "")
         if name == "address":
             node.one("position")
             address, length = node.value("ip"), node.value("length")
-            return f"address {'unknown' if address is None else address if length is None else f'{address}/{length}'}:"
-        return f"{name}:" if name in LIMITED or name in ("snmp", "passwords") else None
+            return name, (name, "unknown" if address is None else f"{address}/{length}" if length else address)
+        single = ("ssh", "telnet", "web", "snmp", "passwords", "management")
+        return (name, (name,)) if name in single else None
 
-    def range(self, node: Node) -> str:
+    @staticmethod
+    def range(node: Node) -> str:
         first, last = node.value("first") or "", node.value("last") or ""
-        return word(first if first == last else f"{first}-{last}")
+        return first if first == last else f"{first}-{last}"
 
     def device(self, node: Node) -> None:
         name = node.one("name")
-        self.say(node.line, f"device {word(name.text or '')}:" if name is not None else "device:")
-        for line, statement in decode("device", node):
-            self.say(line, "device:", statement)
+        words = ("device", name.text or "") if name is not None else ("device",)
+        self.add(self.collected.begin(node.line, *words), CODEC.decode("device", node))
 
     def vty_password(self, node: Node) -> None:
         numbers = self.range(node)
         password = node.one("password")
         if password is not None:
-            self.hide(password.one("text"))
-            self.say(password.line, f"entry vty {numbers}:", f"password {' '.join(SECRET.decode(password))}")
+            self.secret(password, self.collected.begin(password.line, "entry", "vty", numbers), "vty")
         for each in node.all("except"):
             number = each.text or ""
-            kept = number.isdigit() and int(number[:4]) in self.covered
-            self.say(each.line, f"drop entry vty {word(number)}" + (": password" if kept else ""))
+            if number.isdigit() and int(number[:4]) <= 255:
+                header = make_statement("", "vty", {"range": (int(number), int(number))})
+                kept = int(number) in self.covered
+                self.collected.drop(each.line, header, _VTY_PASSWORD if kept else None)
+            else:
+                self.collected.misread(each.line, "VTYs are numbered from 0 to 255")
 
     def elevation(self, node: Node) -> None:
-        head = f"elevation {word(node.value('level') or '')}:"
-        self.say(node.line, head)
+        block = self.collected.begin(node.line, "elevation", node.value("level") or "")
         for name in ("one-way", "two-way"):
             password = node.one(name)
             if password is not None:
-                self.hide(password.one("text"))
-                self.say(password.line, head, f"password {' '.join(secret_words(password))}")
+                self.secret(password, block, "elevation")
 
     def banner(self, node: Node) -> None:
-        head = f"banner {node.value('when')}:"
-        self.say(node.line, head)
+        block = self.collected.begin(node.line, "banner", node.value("when") or "")
         text = node.one("text")
-        if text is not None:
+        if text is not None and block is not None:
             for line in (text.text or "").split("\n"):
-                self.said.append(Line(text.line, head, f"| {line}"))
+                self.collected.text(text.line, block, line)

@@ -2,17 +2,18 @@
 
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable
 from typing import Any
-from xml.sax.saxutils import escape
+from xml.etree import ElementTree
 
-from overhang.formats.codec import encode, secret
+from overhang.formats.codec import CODEC, MODULE, secret_data
 from overhang.formats.xml_tree import NAMESPACES
-from overhang.language.lexer import split_words
-from overhang.language.unparser import write_sheet
-from overhang.model import Device
+from overhang.language.ir import Statement
+from overhang.language.normalise import NormalBlock, Normaliser
+from overhang.model import Device, PublicKey, StoredSecret
+from overhang.model.stored_secret import Form
+from overhang.text import OverhangError
 
-Words = list[str]
 Data = dict[str, Any]
 #: A host name of RFC 7317 that is one label, so that it cannot be taken for a name and a domain.
 _LABEL = re.compile(r"[A-Za-z0-9]([A-Za-z0-9_-]{0,61}[A-Za-z0-9])?")
@@ -27,15 +28,19 @@ _LONGEST_NAME = 64
 _FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]|[\U0001fffe\U0001ffff]")
 _URIS = {module: uri for uri, module in NAMESPACES.items()}
 _CONFIG = "urn:ietf:params:xml:ns:netconf:base:1.0"
+_ACLS = "ietf-access-control-list"
 
 
-class Unsayable(Exception):
-    """A device of which something cannot be said as instance data; the message says what."""
+class Unsayable(OverhangError):
+    """A device of which something cannot be written as instance data; the message says what."""
 
 
 def model_data(device: Device, *, secrets: bool) -> Data:
     """The data of a device, as RFC 7951 has it. Raises Unsayable."""
-    return _Writer(write_sheet(device, secrets=secrets)).data()
+    data = _Writer(device, secrets=secrets).data()
+    if any(_FORBIDDEN.search(text) for text in _texts(data)):
+        raise Unsayable("it holds a control character, which neither XML nor a YANG string can hold")
+    return data
 
 
 def to_json(device: Device, *, secrets: bool) -> str:
@@ -45,64 +50,55 @@ def to_json(device: Device, *, secrets: bool) -> str:
 
 def to_xml(device: Device, *, secrets: bool) -> str:
     """The data as the ``<config>`` of a NETCONF message (RFC 6241). Raises Unsayable."""
-    lines = ["<?xml version='1.0' encoding='UTF-8'?>", f'<config xmlns="{_CONFIG}">']
+    root = ElementTree.Element("config", xmlns=_CONFIG)
     for name, value in model_data(device, secrets=secrets).items():
-        lines += _elements(name, value, "", "  ")
-    return "\n".join([*lines, "</config>"]) + "\n"
+        _elements(root, name, value, "")
+    ElementTree.indent(root)
+    text = ElementTree.tostring(root, encoding="unicode").replace("\r", "&#13;")
+    return f"<?xml version='1.0' encoding='UTF-8'?>\n{text}\n"
 
 
-def _elements(name: str, value: Any, module: str, indent: str) -> Iterator[str]:
+def _elements(parent: ElementTree.Element, name: str, value: Any, module: str) -> None:
     if isinstance(value, list):
         for each in value:
-            yield from _elements(name, each, module, indent)
+            _elements(parent, name, each, module)
         return
     before, colon, local = name.partition(":")
     of = before if colon else module
-    tag = f'{local} xmlns="{_URIS[of]}"' if colon and of != module else local if colon else name
-    plain = tag.partition(" ")[0]
-    if value is None or value == {}:
-        yield f"{indent}<{tag}/>"
-    elif isinstance(value, dict):
-        yield f"{indent}<{tag}>"
+    element = ElementTree.SubElement(parent, local if colon else name)
+    if of != module:
+        element.set("xmlns", _URIS[of])
+    if isinstance(value, dict):
         for inner, each in value.items():
-            yield from _elements(inner, each, of, indent + "  ")
-        yield f"{indent}</{plain}>"
-    else:
+            _elements(element, inner, each, of)
+    elif value is not None:
         text = str(value).lower() if isinstance(value, bool) else str(value)
-        text = text.removeprefix("ietf-access-control-list:") if of == "ietf-access-control-list" else text
-        yield f"{indent}<{tag}>{escape(text, {chr(13): '&#13;'})}</{plain}>"
+        element.text = text.removeprefix(f"{_ACLS}:") if of == _ACLS else text
+
+
+def _texts(value: Any) -> Iterable[str]:
+    if isinstance(value, dict):
+        for each in value.values():
+            yield from _texts(each)
+    elif isinstance(value, list):
+        for each in value:
+            yield from _texts(each)
+    elif isinstance(value, str):
+        yield value
 
 
 class _Writer:
-    def __init__(self, text: str) -> None:
-        found = _FORBIDDEN.search(text)
-        quoted = re.search(r"\\u00(?:0[0-8bcef]|1[0-9a-f])|\\[bf]|\\ud[89ab]|\\ufff[ef]", text)
-        if found or quoted:
-            raise Unsayable("it holds a control character, which neither XML nor a YANG string can hold")
-        self.blocks = list(_blocks(text))
+    def __init__(self, device: Device, *, secrets: bool) -> None:
+        self.normaliser = Normaliser(secrets=secrets)
+        self.device = device
         self.access: Data = {}
         self.system: Data = {}
         self.users: list[Data] = []
         self.lists: list[Data] = []
-
-    def data(self) -> Data:
-        for head, lines in self.blocks:
-            self.block(head, lines)
-        found: Data = {}
-        if self.users:
-            self.system["authentication"] = {"user": self.users}
-        if self.system:
-            found["ietf-system:system"] = self.system
-        if self.lists:
-            found["ietf-access-control-list:acls"] = {"acl": self.lists}
-        found["overhang-access:access"] = self.access
-        return found
-
-    def block(self, head: Words, lines: list[Words]) -> None:
-        kind = head[0]
-        special = {
-            "device": self.device,
-            "entry": self.entry,
+        self.special: dict[str, Callable[[NormalBlock], None]] = {
+            "device": self.facts,
+            "port": self.port,
+            "vty": self.vty,
             "elevation": self.elevation,
             "user": self.user,
             "methods": self.methods,
@@ -110,143 +106,134 @@ class _Writer:
             "sources": self.sources,
             "address": self.address,
             "banner": self.banner,
-            "drop": self.drop,
-        }.get(kind)
-        if special is not None:
-            special(head, lines)
-        elif kind in ("role", "door"):
-            self.add(kind, {"name": head[1], **encode(kind, lines)})
-        else:
-            self.access[kind] = encode(kind, lines)
+        }
 
-    def add(self, name: str, entry: Data) -> Data:
-        self.access.setdefault(name, []).append(entry)
-        return entry
-
-    def device(self, head: Words, lines: list[Words]) -> None:
-        found: Data = {}
-        if len(head) > 1:
-            if _LABEL.fullmatch(head[1]):
-                self.system["hostname"] = head[1]
+    def data(self) -> Data:
+        for block in self.normaliser.blocks(self.device):
+            kind = block.header.spec.opens
+            if kind in self.special:
+                self.special[kind](block)
+            elif "name" in block.header.captures:
+                self.add(kind, {"name": block.header.captures["name"], **CODEC.encode(block.body)})
             else:
-                found["name"] = head[1]
-        self.access["device"] = {**found, **encode("device", lines)}
+                self.access[kind] = CODEC.encode(block.body)
+        found: Data = {}
+        if self.users:
+            self.system["authentication"] = {"user": self.users}
+        if self.system:
+            found["ietf-system:system"] = self.system
+        if self.lists:
+            found[f"{_ACLS}:acls"] = {"acl": self.lists}
+        found[f"{MODULE}:access"] = self.access
+        return found
 
-    def entry(self, head: Words, lines: list[Words]) -> None:
-        if head[1] != "vty":
-            self.access[head[1]] = encode(head[1], lines)
-            return
-        first, _, last = head[2].partition("-")
-        numbers = {"first": int(first), "last": int(last or first)}
-        if lines and lines[0][0] == "password":
-            self.add("vty-password", {**numbers, "password": secret(lines[0][1:])})
+    def add(self, name: str, entry: Data) -> None:
+        self.access.setdefault(name, []).append(entry)
+
+    def facts(self, block: NormalBlock) -> None:
+        name = block.header.captures.get("name")
+        found: Data = {}
+        if name is not None and _LABEL.fullmatch(name):
+            self.system["hostname"] = name
+        elif name is not None:
+            found["name"] = name
+        self.access["device"] = {**found, **CODEC.encode(block.body)}
+
+    def port(self, block: NormalBlock) -> None:
+        self.access[block.header.captures["port"]] = CODEC.encode(block.body)
+
+    def vty(self, block: NormalBlock) -> None:
+        first, last = block.header.captures["range"]
+        numbers = {"first": first, "last": last}
+        if block.header.drop or any(each.drop for each in block.body):
+            for entry in self.access["vty-password"]:
+                if entry["first"] <= first <= entry["last"]:
+                    entry.setdefault("except", []).append(first)
+        elif block.body and block.body[0].spec.field == "password":
+            self.add("vty-password", {**numbers, **CODEC.encode(block.body)})
         else:
-            self.add("vty", {**numbers, **encode("vty", lines)})
+            self.add("vty", {**numbers, **CODEC.encode(block.body)})
 
-    def drop(self, head: Words, lines: list[Words]) -> None:
-        """``drop entry vty N``, with which the writer takes a password from a number of its range."""
-        del lines
-        number = int(head[3].rstrip(":"))
-        for entry in self.access["vty-password"]:
-            if entry["first"] <= number <= entry["last"]:
-                entry.setdefault("except", []).append(number)
-
-    def elevation(self, head: Words, lines: list[Words]) -> None:
-        found: Data = {"level": int(head[1])}
-        for words in lines:
-            one_way = words[1] in ("opaque", "withheld") or (words[1] == "hashed" and not words[2].startswith("$0$"))
-            found["one-way" if one_way else "two-way"] = secret(words[1:])
+    def elevation(self, block: NormalBlock) -> None:
+        found: Data = {"level": block.header.captures["level"]}
+        for each in block.body:
+            found["one-way" if each.value.one_way else "two-way"] = secret_data(each.value)
         self.add("elevation", found)
 
-    def user(self, head: Words, lines: list[Words]) -> None:
-        found: Data = {"name": head[1]}
+    def user(self, block: NormalBlock) -> None:
+        found: Data = {"name": block.header.captures["name"]}
         keys: list[Data] = []
-        rest = []
-        for words in lines:
-            if words[0] == "public-key":
-                keys.append(_key(words, len(keys) + 1, {each["name"] for each in keys}))
-            elif words[0] != "password":
-                rest.append(words)
-            elif words[1] == "hashed" and _CRYPT.fullmatch(words[2]):
-                found["password"] = words[2]
+        rest: list[Statement] = []
+        for each in block.body:
+            if isinstance(each.value, PublicKey):
+                keys.append(_key(each, len(keys) + 1, {key["name"] for key in keys}))
+            elif isinstance(each.value, StoredSecret):
+                found.update(_account_password(each.value))
             else:
-                found["overhang-access:password"] = secret(words[1:])
+                rest.append(each)
         if keys:
             found["authorized-key"] = keys
-        found.update({f"overhang-access:{name}": value for name, value in encode("user", rest).items()})
+        found.update({f"{MODULE}:{name}": value for name, value in CODEC.encode(rest).items()})
         self.users.append(found)
 
-    def methods(self, head: Words, lines: list[Words]) -> None:
-        purpose = head[-1]
-        name = head[1] if len(head) > 3 else ""
-        self.add("methods", {"purpose": purpose, "name": name, **encode("methods", lines)})
+    def methods(self, block: NormalBlock) -> None:
+        captures = block.header.captures
+        self.add(
+            "methods", {"purpose": captures["purpose"], "name": captures.get("name", "")} | CODEC.encode(block.body)
+        )
 
-    def servers(self, head: Words, lines: list[Words]) -> None:
-        self.add("server-group", {"name": head[2], "protocol": head[1], **encode("server-group", lines)})
+    def servers(self, block: NormalBlock) -> None:
+        self.add("server-group", {**block.header.captures, **CODEC.encode(block.body)})
 
-    def sources(self, head: Words, lines: list[Words]) -> None:
-        name = head[1]
+    def sources(self, block: NormalBlock) -> None:
+        name = block.header.captures["name"]
         if len(name) > _LONGEST_NAME:
-            self.add("sources", {"name": name, **encode("sources", lines)})
+            self.add("sources", {"name": name, **CODEC.encode(block.body)})
             return
         entries: list[Data] = []
-        for number, (verb, prefix) in enumerate(lines, 1):
+        families: set[int] = set()
+        for number, each in enumerate(block.body, 1):
             entry: Data = {"name": str(number)}
-            if prefix != "any":
-                family = "ipv6" if ":" in prefix else "ipv4"
-                entry["matches"] = {family: {f"source-{family}-network": prefix}}
-            verb = "accept" if verb == "allow" else "drop"
-            entry["actions"] = {"forwarding": f"ietf-access-control-list:{verb}"}
+            if each.value.prefix is not None:
+                families.add(each.value.prefix.family)
+                family = f"ipv{each.value.prefix.family}"
+                entry["matches"] = {family: {f"source-{family}-network": str(each.value.prefix)}}
+            entry["actions"] = {"forwarding": f"{_ACLS}:{'accept' if each.value.allow else 'drop'}"}
             entries.append(entry)
-        families = {":" in prefix for _, prefix in lines if prefix != "any"}
         found: Data = {"name": name}
-        if families:  # the standard asks for it wherever an entry speaks of an address
-            kind = "mixed-eth-ipv4-ipv6" if len(families) > 1 else "ipv6" if True in families else "ipv4"
-            found["type"] = f"ietf-access-control-list:{kind}-acl-type"
+        if families:  # the standard asks for it wherever an entry names an address
+            kind = "mixed-eth-ipv4-ipv6" if len(families) > 1 else f"ipv{min(families)}"
+            found["type"] = f"{_ACLS}:{kind}-acl-type"
         if entries:
             found["aces"] = {"ace": entries}
         self.lists.append(found)
 
-    def address(self, head: Words, lines: list[Words]) -> None:
+    def address(self, block: NormalBlock) -> None:
         found: Data = {"position": len(self.access.get("address", [])) + 1}
-        if head[1] != "unknown":
-            address, _, length = head[1].partition("/")
-            found.update({"ip": address, "length": int(length)})
-        self.add("address", {**found, **encode("address", lines)})
+        prefix = block.value.prefix
+        if prefix is not None:
+            found.update({"ip": str(prefix.written), "length": prefix.length})
+        self.add("address", {**found, **CODEC.encode(block.body)})
 
-    def banner(self, head: Words, lines: list[Words]) -> None:
-        found: Data = {"when": head[1]}
-        if lines:
-            found["text"] = "\n".join(words[0] for words in lines)
+    def banner(self, block: NormalBlock) -> None:
+        found: Data = {"when": block.header.captures["when"]}
+        if block.lines:
+            found["text"] = "\n".join(block.lines)
         self.add("banner", found)
 
 
-def _key(words: Words, number: int, taken: set[str]) -> Data:
-    comment = words[3] if len(words) > 3 else ""
+def _account_password(secret: StoredSecret) -> Data:
+    if secret.form is Form.HASHED and _CRYPT.fullmatch(secret.text):
+        return {"password": secret.text}
+    return {f"{MODULE}:password": secret_data(secret)}
+
+
+def _key(statement: Statement, number: int, taken: set[str]) -> Data:
+    captures = statement.captures
+    comment = captures.get("comment", "")
     name = comment if comment and comment not in taken and not comment.startswith("key-") else f"key-{number}"
-    found: Data = {"name": name, "algorithm": words[1], "key-data": words[2]}
+    found: Data = {"name": name, "algorithm": captures["algorithm"]}
+    found["key-data"] = CODEC.encode([statement])["public-key"][0]["key-data"]
     if name != comment:
-        found["overhang-access:comment"] = comment
+        found[f"{MODULE}:comment"] = comment
     return found
-
-
-def _blocks(text: str) -> Iterator[tuple[Words, list[Words]]]:
-    """The blocks of a normalised sheet: the words of the head and of each line; a banner's line is one word."""
-    head: Words | None = None
-    lines: list[Words] = []
-    for line in text.split("\n"):
-        if not line.strip():
-            continue
-        if line.startswith("    "):
-            body = line[4:]
-            lines.append([body[1:].removeprefix(" ")] if body.startswith("|") else _words(body))
-            continue
-        if head is not None:
-            yield head, lines
-        head, lines = _words(line if line.startswith("drop ") else line.removesuffix(":")), []
-    if head is not None:
-        yield head, lines
-
-
-def _words(text: str) -> Words:
-    return [word.text for word in split_words(text)[0]]

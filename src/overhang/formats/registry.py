@@ -6,11 +6,11 @@ from collections.abc import Callable, Iterator, Mapping
 from fnmatch import fnmatchcase
 from typing import Any
 
-from overhang.formats.sheet_format import ENDING, READER
 from overhang.formats.interface import Reader
-from overhang.language import ParsedConfig, Unreadable
+from overhang.formats.sheet_format import ENDING, READER
+from overhang.language import ParsedConfig
 from overhang.profiles import Profile
-from overhang.text import did_you_mean
+from overhang.text import UnreadableInput, did_you_mean
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -48,15 +48,15 @@ class _Foreign:
             return False
 
     def read(self, data: bytes, file: str) -> ParsedConfig:
-        """Have it read. Raises Unreadable."""
+        """Have it read. Raises UnreadableInput."""
         try:
             config = self._reader.read(data, file)
-        except Unreadable:
+        except UnreadableInput:
             raise
         except Exception as error:
-            raise Unreadable(f"the reader {self.name} failed on it: {type(error).__name__}") from None
+            raise UnreadableInput(f"the reader {self.name} failed on it: {type(error).__name__}") from None
         if not isinstance(config, ParsedConfig):
-            raise Unreadable(f"the reader {self.name} gave no device")
+            raise UnreadableInput(f"the reader {self.name} gave no device")
         return config
 
 

@@ -1,10 +1,10 @@
 """The reader of sheets, this project's own language (docs/sheet.md)."""
 
-from overhang.language import TABLE, ParsedConfig, read_bytes
+from overhang.language import SCHEMA, ParsedConfig, read_bytes
 
 ENDING = ".sheet"
 _LOOKED_AT = 40
-_WORDS = frozenset().union(*(row.words for row in TABLE[""])) | {"drop"}
+_WORDS = frozenset((*SCHEMA.keywords(""), "drop"))
 
 
 class SheetReader:

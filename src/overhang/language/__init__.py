@@ -1,7 +1,8 @@
-"""The sheet language: reading a sheet into a device."""
+"""The sheet language: its schema, reading and writing it, and what every reader of a configuration gives."""
 
-from overhang.language.lexer import strike
-from overhang.language.parsed_config import ParsedConfig, Unreadable, read_bytes, read_sheet
-from overhang.language.schema import TABLE
+from overhang.language.collector import Collector
+from overhang.language.parsed_config import ParsedConfig, Phrased, read_bytes, read_sheet
+from overhang.language.schema import SCHEMA
+from overhang.language.unparser import unparse
 
-__all__ = ["TABLE", "ParsedConfig", "Unreadable", "read_bytes", "read_sheet", "strike"]
+__all__ = ["SCHEMA", "Collector", "ParsedConfig", "Phrased", "read_bytes", "read_sheet", "unparse"]

@@ -1,204 +1,225 @@
 """From statements to a device: what adds up, what replaces, what is taken back, and the warnings about it.
 
-The state between is a table of blocks, each a table of slots, so that the same statements can be said over an existing
+The state between is a table of blocks, each a table of fields, so that the same statements can be given over an existing
 device's blocks again. VTYs are kept by number, since each statement about a range holds for every number in it.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
-from overhang.language.parser import Parsed, Reading, Stated
-from overhang.model import (
-    Banner,
-    BlockInfo,
-    Configured,
-    Device,
-    DeviceFacts,
-    Door,
-    Elevation,
-    Entry,
-    Family,
-    Management,
-    MethodList,
-    OwnAddress,
-    Passwords,
-    Role,
-    ServerGroup,
-    Service,
-    Snmp,
-    SourceList,
-    User,
-    Web,
-)
+from overhang.language.ir import PlacedStatement, Program, Statement
+from overhang.language.schema import SCHEMA
+from overhang.language.spec import BlockSpec, Keep, Schema
+from overhang.language.terminals import encode_vty_range
+from overhang.model import BlockInfo, Configured, Device, Entry, Family
 from overhang.text import Diagnostic, Level, Origin, Span
 
 Key = tuple[str, Any]
+_NOTHING_TO_DROP = "there is nothing to take back"
 
 
-class _State:
-    """A block while it is being said: where it began, what is in doubt, and its slots."""
+class _BlockState:
+    """A block while it is built: its header's captures, where it began, what is in doubt, and its fields."""
 
-    __slots__ = ("doubt", "origin", "slots")
+    __slots__ = ("doubt", "fields", "head", "origin", "password_range", "range")
 
-    def __init__(self, origin: Origin) -> None:
+    def __init__(self, origin: Origin, head: Mapping[str, Any]) -> None:
         self.origin = origin
+        self.head = dict(head)
         self.doubt: Origin | None = None
-        self.slots: dict[str, Any] = {}
+        self.fields: dict[str, Any] = {}
+        #: the range of the header that a VTY was last named by, and the one that its password was given under
+        self.range = self.password_range = ""
 
-    @property
-    def block(self) -> BlockInfo:
-        return BlockInfo(self.origin, self.doubt)
+    def model_fields(self) -> dict[str, Any]:
+        """The fields as the model has them."""
+        return {name: tuple(value) if isinstance(value, list) else value for name, value in self.fields.items()}
 
 
 class Builder:
     """Collects statements about one device; ``device()`` gives what they amount to.
 
     ``quote`` shows a line without its secrets. ``quiet``: what is merged or replaced goes without a warning, since it
-    was not a person who said it twice.
+    was not a person who wrote it twice.
     """
 
-    def __init__(self, file: str, quote: Callable[[int], str], *, quiet: bool = False) -> None:
+    def __init__(self, file: str, quote: Callable[[int], str], *, quiet: bool = False, schema: Schema = SCHEMA) -> None:
         self.file = file
         self.quote = quote
         self.quiet = quiet
+        self.schema = schema
         #: whether blocks that another file began are from now on known by the line of this one
-        self.expectations = False
-        self.blocks: dict[Key, _State] = {}
-        self.vtys: dict[int, _State] = {}
-        self.ranges: set[tuple[int, int]] = set()
+        self.claims = False
         self.warnings: list[Diagnostic] = []
+        self._blocks: dict[Key, _BlockState] = {}
+        self._vtys: dict[int, _BlockState] = {}
+        self._ranges: set[tuple[int, int]] = set()
 
-    # -- saying ----------------------------------------------------------------------------------------------------
+    # -- adding --------------------------------------------------------------------------------------------------------
 
-    def say(self, reading: Reading) -> None:
-        """Take in the statements of a reading, in their order."""
-        targets: list[list[_State]] = []
-        for index, stated in enumerate(reading.statements):
-            targets.append(self._one(stated, targets, reading.doubts.get(index)))
-        if reading.profile_unread is not None and ("device", ()) in self.blocks:
-            self.blocks["device", ()].slots["profile_unread"] = Origin(self.file, reading.profile_unread)
-        for owner, line, text in reading.texts:
+    def add(self, program: Program) -> None:
+        """Take in the statements of a program, in their order."""
+        targets: list[list[_BlockState]] = []
+        for index, placed in enumerate(program.statements):
+            targets.append(self._one(placed, targets, program.doubts.get(index)))
+        if program.profile_unread is not None and ("device", None) in self._blocks:
+            origin = Origin(self.file, program.profile_unread)
+            self._blocks["device", None].fields["profile_unread"] = origin
+        for owner, _, text in program.texts:
             for state in targets[owner]:
-                state.slots.setdefault("lines", []).append((line, text))
+                state.fields.setdefault("lines", []).append(text)
 
-    def _one(self, stated: Stated, targets: list[list[_State]], doubt: int | None) -> list[_State]:
-        parsed, line = stated.parsed, stated.line
-        if not parsed.statement.opens:
-            for place, state in enumerate(targets[stated.owner]):
-                self._slot(state, parsed, line, quiet=place > 0)
+    def has(self, block: str, field: str) -> bool:
+        """Whether something fills a field of a block that a device has one of."""
+        state = self._blocks.get((block, None))
+        return state is not None and field in state.fields
+
+    def _one(self, placed: PlacedStatement, targets: list[list[_BlockState]], doubt: int | None) -> list[_BlockState]:
+        statement, line = placed.statement, placed.line
+        if not statement.spec.opens:
+            for place, state in enumerate(targets[placed.owner]):
+                self._fill(state, statement, line, quiet=place > 0)
             return []
-        if parsed.drop:
-            self._drop_block(parsed, line)
+        if statement.drop:
+            self._drop_block(statement, line)
             return []
-        states = list(self._open(parsed, line))
+        states = list(self._open(placed))
         if doubt is not None:
             for state in states:
                 state.doubt = state.doubt or Origin(self.file, doubt)
         return states
 
-    def _open(self, parsed: Parsed, line: int) -> Iterator[_State]:
-        values, slot = parsed.values, parsed.statement.slot
+    def _open(self, placed: PlacedStatement) -> Iterator[_BlockState]:
+        statement, line = placed.statement, placed.line
+        block = self.schema.blocks[statement.spec.opens]
         origin = Origin(self.file, line)
-        taking_back = parsed.inner is not None and parsed.inner.drop
-        if slot == "vty":
-            yield from self._open_vtys(values[0], origin, taking_back=taking_back)
+        if block.keep is Keep.BY_NUMBER:
+            yield from self._open_vtys(statement.captures["range"], origin, dropping=placed.drops_inside)
             return
-        key = _key(parsed, origin)
-        if taking_back:
-            if key in self.blocks:
-                yield self.blocks[key]
+        key = _key(block, statement, origin)
+        state = self._blocks.get(key)
+        if placed.drops_inside:
+            if state is None:
+                self._warn(line, _NOTHING_TO_DROP)
             else:
-                self._warn(line, "there is nothing to take back")
+                yield state
             return
-        state = self.blocks.get(key) or _State(origin)
-        if self.expectations and state.origin.file != self.file:
+        if state is None:
+            state = self._blocks[key] = _BlockState(origin, statement.captures)
+        else:
+            self._again(block, state, statement, origin)
+        if self.claims and state.origin.file != self.file:
             state.origin = origin
-        if key in self.blocks and slot == "banner":
-            self._warn(line, "this banner is said again; the later one holds")
-            state.slots.clear()
-            state.origin = origin
-        elif key in self.blocks and not (slot == "servers" and state.slots["protocol"] != values[0]):
-            self._warn(line, f"this block was begun on line {state.origin.line} already; the two are merged")
-        if slot == "servers":
-            if state.slots.get("protocol", values[0]) != values[0]:
-                self._warn(line, "a group has one protocol; the first one said holds")
-            state.slots.setdefault("protocol", values[0])
-        if slot == "device" and values:
-            if "name" in state.slots:
-                self._warn(line, "the device has a name already; the later one holds")
-            state.slots["name"] = Configured(values[0], origin)
-        self.blocks[key] = state
+        if block.name == "device" and "name" in statement.captures:
+            self._name(state, statement.captures["name"], origin)
         yield state
 
-    def _open_vtys(self, numbers: tuple[int, int], origin: Origin, *, taking_back: bool) -> Iterator[_State]:
+    def _again(self, block: BlockSpec, state: _BlockState, statement: Statement, origin: Origin) -> None:
+        """A block is begun that is there already."""
+        if block.name == "banner":
+            self._warn(origin.line, "this banner is given again; the later one holds")
+            state.fields.clear()
+            state.origin = origin
+        elif "protocol" in state.head and state.head["protocol"] != statement.captures["protocol"]:
+            self._warn(origin.line, "a group has one protocol; the first one given holds")
+        else:
+            self._warn(origin.line, f"this block was begun on line {state.origin.line} already; the two are merged")
+
+    def _name(self, state: _BlockState, name: str, origin: Origin) -> None:
+        if "name" in state.fields:
+            self._warn(origin.line, "the device has a name already; the later one holds")
+        state.fields["name"] = Configured(name, origin)
+
+    def _open_vtys(self, numbers: tuple[int, int], origin: Origin, *, dropping: bool) -> Iterator[_BlockState]:
         first, last = numbers
-        if taking_back:
-            yield from (self.vtys[number] for number in range(first, last + 1) if number in self.vtys)
+        if dropping:
+            yield from (self._vtys[number] for number in range(first, last + 1) if number in self._vtys)
             return
-        if numbers in self.ranges:
+        if numbers in self._ranges:
             self._warn(origin.line, "these VTYs have a block already; the two are merged")
-        self.ranges.add(numbers)
+        self._ranges.add(numbers)
         for number in range(first, last + 1):
-            state = self.vtys.setdefault(number, _State(origin))
-            state.slots["range"] = f"{first}-{last}" if first != last else str(first)
+            state = self._vtys.setdefault(number, _BlockState(origin, {}))
+            state.range = encode_vty_range(numbers)
             yield state
 
-    def _slot(self, state: _State, parsed: Parsed, line: int, *, quiet: bool) -> None:
-        statement = parsed.statement
-        if parsed.drop:
-            self._drop_slot(state, parsed, line, quiet=quiet)
+    def _fill(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
+        spec = statement.spec
+        if statement.drop:
+            self._drop_value(state, statement, line, quiet=quiet)
             return
-        value = Configured(statement.make(parsed.values), Origin(self.file, line))
-        if statement.adds:
-            state.slots.setdefault(statement.slot, []).append(value)
-            if statement.slot == "rules" and value.value.prefix is not None and value.value.prefix.has_host_bits:
-                self._warn(line, f"the prefix has host bits; {value.value.prefix} is meant")
+        origin = Origin(self.file, line)
+        if spec.adds:
+            state.fields.setdefault(spec.field, []).append(Configured(statement.value, origin))
+            if spec.field == "rules" and statement.value.prefix is not None and statement.value.prefix.has_host_bits:
+                self._warn(line, f"the prefix has host bits; {statement.value.prefix} is used")
             return
-        for slot in _slots_of(state, parsed):
-            if slot in state.slots and not quiet:
-                earlier = state.slots[slot].origin.line
-                self._warn(line, f"this was said on line {earlier} already; the later one holds")
-            state.slots[slot] = value._replace(value=parsed.values[0]) if slot.startswith("from") else value
-            if slot == "password" and "range" in state.slots:
-                state.slots["item"] = "entry:vty " + state.slots["range"]
+        if spec.by_family:
+            self._fill_family(state, statement, origin, quiet=quiet)
+            return
+        field = _field_of(statement)
+        if field in state.fields and not quiet:
+            self._warn_again(line, state.fields[field].origin.line)
+        state.fields[field] = Configured(statement.value, origin)
+        if field == "password":
+            state.password_range = state.range
 
-    # -- taking back -----------------------------------------------------------------------------------------------
+    def _fill_family(self, state: _BlockState, statement: Statement, origin: Origin, *, quiet: bool) -> None:
+        family: Family = state.fields.get(statement.spec.field, Family())
+        for name in _families(statement):
+            earlier = getattr(family, name)
+            if earlier is not None and not quiet:
+                self._warn_again(origin.line, earlier.origin.line)
+            family = family._replace(**{name: Configured(statement.captures["list"], origin)})
+        state.fields[statement.spec.field] = family
 
-    def _drop_block(self, parsed: Parsed, line: int) -> None:
-        slot, values = parsed.statement.slot, parsed.values
-        if slot == "vty":
-            first, last = values[0]
-            gone = [self.vtys.pop(number, None) for number in range(first, last + 1)]
+    # -- taking back ---------------------------------------------------------------------------------------------------
+
+    def _drop_block(self, statement: Statement, line: int) -> None:
+        block = self.schema.blocks[statement.spec.opens]
+        if block.keep is Keep.BY_NUMBER:
+            first, last = statement.captures["range"]
+            gone = [self._vtys.pop(number, None) for number in range(first, last + 1)]
             if not any(gone):
-                self._warn(line, "there is nothing to take back")
+                self._warn(line, _NOTHING_TO_DROP)
             return
-        wanted = _key(parsed, Origin(self.file, line))
+        wanted = _key(block, statement, Origin(self.file, line))
         keys = [
-            key for key in self.blocks if key == wanted or (slot == "address" == key[0] and _both_unknown(key, wanted))
+            key
+            for key in self._blocks
+            if key == wanted or (key[0] == wanted[0] and isinstance(key[1], Origin) and isinstance(wanted[1], Origin))
         ]
         for key in keys:
-            del self.blocks[key]
+            del self._blocks[key]
         if not keys:
-            self._warn(line, "there is nothing to take back")
+            self._warn(line, _NOTHING_TO_DROP)
 
-    def _drop_slot(self, state: _State, parsed: Parsed, line: int, *, quiet: bool) -> None:
-        statement = parsed.statement
-        found = False
-        if statement.adds:
-            kept = state.slots.get(statement.slot, [])
-            wanted = statement.make(parsed.values) if parsed.values else None
-            left = [said for said in kept if parsed.values and said.value != wanted]
+    def _drop_value(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
+        spec = statement.spec
+        if spec.adds:
+            kept = state.fields.get(spec.field, [])
+            left = [each for each in kept if statement.captures and each.value != statement.value]
             found = len(left) < len(kept)
-            state.slots[statement.slot] = left
+            state.fields[spec.field] = left
+        elif spec.by_family:
+            before = state.fields.get(spec.field, Family())
+            after = before._replace(**dict.fromkeys(_families(statement)))
+            found = after != before
+            state.fields[spec.field] = after
         else:
-            for slot in _slots_of(state, parsed):
-                found = state.slots.pop(slot, None) is not None or found
-                if slot == "password" and "range" in state.slots:
-                    state.slots.pop("item", None)
+            both = spec.block == "elevation" and not statement.captures
+            fields = ("strong", "plain") if both else (_field_of(statement),)
+            gone = [state.fields.pop(field, None) for field in fields]
+            found = any(each is not None for each in gone)
+            if "password" in fields:
+                state.password_range = ""
         if not found and not quiet:
-            self._warn(line, "there is nothing to take back")
+            self._warn(line, _NOTHING_TO_DROP)
 
-    # -- results ---------------------------------------------------------------------------------------------------
+    # -- results -------------------------------------------------------------------------------------------------------
+
+    def _warn_again(self, line: int, earlier: int) -> None:
+        self._warn(line, f"this is set on line {earlier} already; the later one holds")
 
     def _warn(self, line: int, message: str) -> None:
         if self.quiet:
@@ -208,94 +229,49 @@ class Builder:
         span = Span(self.file, line, column, max(column + 1, len(text) + 1))
         self.warnings.append(Diagnostic(Level.WARNING, span, message, text[:2000]))
 
-    def _of(self, slot: str) -> Iterator[tuple[Any, _State]]:
-        for key, state in self.blocks.items():
-            if key[0] == slot:
-                yield key[1], state
-
-    def _single(self, slot: str, kind: Any) -> Any:
-        state = self.blocks.get((slot, ()))
-        return kind() if state is None else kind(block=state.block, **_fields(state))
-
     def device(self) -> Device:
-        """The device as far as it has been said."""
-        vtys = {number: Entry(block=state.block, **_fields(state)) for number, state in sorted(self.vtys.items())}
-        return Device(
-            file=self.file,
-            facts=self._single("device", DeviceFacts),
-            console=_port(self.blocks.get(("port", ("console",))), "console"),
-            auxiliary=_port(self.blocks.get(("port", ("auxiliary",))), "auxiliary"),
-            vtys=vtys,
-            elevations={
-                values[0]: Elevation(state.block, state.slots.get("strong"), state.slots.get("plain"))
-                for values, state in self._of("elevation")
-            },
-            users={v[0]: User(name=v[0], block=s.block, **_fields(s)) for v, s in self._of("user")},
-            roles={v[0]: Role(name=v[0], block=s.block, **_fields(s)) for v, s in self._of("role")},
-            lists={key: MethodList(key[0], key[1], s.block, **_fields(s)) for key, s in self._of("methods")},
-            groups={name: ServerGroup(name=name, block=s.block, **_fields(s)) for name, s in self._of("servers")},
-            sources={v[0]: SourceList(name=v[0], block=s.block, **_fields(s)) for v, s in self._of("sources")},
-            ssh=self._single("ssh", Service),
-            telnet=self._single("telnet", Service),
-            web=self._single("web", Web),
-            snmp=self._single("snmp", Snmp),
-            doors={v[0]: Door(name=v[0], block=s.block, **_fields(s)) for v, s in self._of("door")},
-            passwords=self._single("passwords", Passwords),
-            management=self._single("management", Management),
-            addresses=tuple(
-                OwnAddress(None if isinstance(key, Origin) else key[0], block=s.block, **_fields(s))
-                for key, s in self._of("address")
-            ),
-            banners={
-                v[0]: Banner(s.block, tuple(text for _, text in s.slots.get("lines", ())))
-                for v, s in self._of("banner")
-            },
-        )
+        """The device as far as its statements give it."""
+        found: dict[str, Any] = {}
+        for block in self.schema.blocks.values():
+            if block.keep is Keep.BY_NUMBER:
+                states = sorted(self._vtys.items())
+                found[block.attribute] = {number: _made(block, state) for number, state in states}
+                continue
+            made = {key[1]: _made(block, state) for key, state in self._blocks.items() if key[0] == block.name}
+            if block.keep is Keep.ONE:
+                found[block.attribute] = made.get(None) or block.model()
+            elif block.keep is Keep.IN_ORDER:
+                found[block.attribute] = tuple(made.values())
+            elif block.attribute:
+                found[block.attribute] = made
+            else:  # a field of its own for each
+                for port in ("console", "auxiliary"):
+                    found[port] = made.get(port, Entry())._replace(item=f"entry:{port}")
+        return Device(file=self.file, **found)
 
 
-def _key(parsed: Parsed, origin: Origin) -> Key:
-    """What makes a block the same block when it is said again: its name; each unknown address is one of its own."""
-    slot, values = parsed.statement.slot, parsed.values
-    if slot == "device":
-        return slot, ()
-    if slot == "servers":
-        return slot, values[1]
-    if slot == "methods":
-        return slot, parsed.statement.make(values)
-    if slot == "address" and values[0] == "unknown":
-        return slot, origin
-    return slot, values
+def _made(block: BlockSpec, state: _BlockState) -> Any:
+    head = {name: state.head.get(name) for name in block.head}
+    if head.get("prefix") == "unknown":
+        head["prefix"] = None
+    item = {"item": f"entry:vty {state.password_range}"} if state.password_range else {}
+    return block.model(block=BlockInfo(state.origin, state.doubt), **head, **item, **state.model_fields())
 
 
-def _both_unknown(one: Key, other: Key) -> bool:
-    return isinstance(one[1], Origin) and isinstance(other[1], Origin)
+def _key(block: BlockSpec, statement: Statement, origin: Origin) -> Key:
+    """What makes a block the same one when it is given again; each unknown address is one of its own."""
+    if block.keep is Keep.ONE:
+        return block.name, None
+    key = block.key(dict(statement.captures))
+    return block.name, origin if block.keep is Keep.IN_ORDER and key == "unknown" else key
 
 
-def _slots_of(state: _State, parsed: Parsed) -> list[str]:
-    """The slots that a statement fills: ``from`` fills one for each family, an elevation's password one of two."""
-    statement = parsed.statement
-    if statement.slot == "from":
-        return ["from-" + parsed.values[1]] if len(parsed.values) > 1 else ["from-ipv4", "from-ipv6"]
-    if statement.slot == "password" and statement.block == "elevation":
-        if not parsed.values:
-            return [slot for slot in ("strong", "plain") if slot in state.slots]
-        return ["strong" if parsed.values[0].one_way else "plain"]
-    return [statement.slot]
+def _field_of(statement: Statement) -> str:
+    """The field that a statement fills: an elevation's password fills one of two."""
+    if statement.spec.block == "elevation" and statement.captures:
+        return "strong" if statement.value.one_way else "plain"
+    return statement.spec.field
 
 
-def _fields(state: _State) -> dict[str, Any]:
-    fields: dict[str, Any] = {}
-    for slot, value in state.slots.items():
-        if slot.startswith("from-"):
-            continue
-        fields[slot] = tuple(value) if isinstance(value, list) else value
-    fields.pop("range", None)
-    if "from-ipv4" in state.slots or "from-ipv6" in state.slots:
-        fields["sources"] = Family(state.slots.get("from-ipv4"), state.slots.get("from-ipv6"))
-    return fields
-
-
-def _port(state: _State | None, kind: str) -> Entry:
-    if state is None:
-        return Entry(item=f"entry:{kind}")
-    return Entry(block=state.block, item=f"entry:{kind}", **_fields(state))
+def _families(statement: Statement) -> tuple[str, ...]:
+    return (statement.captures["family"],) if "family" in statement.captures else ("ipv4", "ipv6")

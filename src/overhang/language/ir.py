@@ -1,23 +1,62 @@
-"""What a reader of another format finds: statements of the sheet language, and lines that it does not understand."""
+"""Statements as values, whatever they were written in: what every reader hands to the builder."""
 
-from typing import NamedTuple
+from collections.abc import Mapping
+from typing import Any, NamedTuple
+
+from overhang.language.spec import StatementSpec
+from overhang.text import Diagnostic
 
 
-class Line(NamedTuple):
-    """One statement of the sheet language, and the line of the file that it comes from.
+class Statement(NamedTuple):
+    """One statement: its row of the schema, what its words captured, and the model's value.
 
-    ``head`` is the block with its colon, ``inner`` what is said in it: a statement, a line of a banner behind ``| ``,
-    or None where the block is only begun.
+    With ``drop`` it takes back instead; without captures then everything of its kind.
     """
 
+    spec: StatementSpec
+    captures: Mapping[str, Any]
+    value: Any = None
+    drop: bool = False
+
+
+class PlacedStatement(NamedTuple):
+    """A statement and its line. ``owner`` is the index of the header that it stands under, -1 for a header."""
+
     line: int
-    head: str
-    inner: str | None = None
+    owner: int
+    statement: Statement
+    #: whether the statement after a header on the same line is to be dropped, so that the header begins nothing
+    drops_inside: bool = False
+
+
+class Program(NamedTuple):
+    """The statements of one text, in order.
+
+    ``texts`` holds banner lines as (owner, line number, text), ``doubts`` the first line that was not understood under
+    each header. ``unread`` are the numbers of all such lines, ``understood`` counts the others. ``profile_unread`` is
+    the line of a profile statement that was not understood.
+    """
+
+    statements: list[PlacedStatement]
+    texts: list[tuple[int, int, str]]
+    doubts: dict[int, int]
+    diagnostics: list[Diagnostic]
+    unread: list[int]
+    understood: int = 0
+    profile_unread: int | None = None
+
+    @classmethod
+    def empty(cls) -> "Program":
+        """A program without statements, to be filled."""
+        return cls([], [], {}, [], [])
 
 
 class Unread(NamedTuple):
-    """A line that was not understood, why, and the head of the block that it puts in doubt, if it stands in one."""
+    """A line that was not understood, why, and the header of the block that it puts in doubt, if it stands in one.
+
+    ``header`` is the index of the header's statement, or None.
+    """
 
     line: int
     why: str
-    head: str = ""
+    header: int | None = None

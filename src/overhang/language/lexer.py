@@ -1,17 +1,12 @@
-"""Splitting a line into words, and striking secrets out of a line that is to be shown."""
+"""Splitting a line of a sheet into words."""
 
 import json
 import re
 from typing import NamedTuple
 
-from overhang.model.stored_secret import FORMS_WITH_TEXT
-
-STRUCK = "***"
-_FORM_WORDS = {form.value for form in FORMS_WITH_TEXT}
-_SECRET_WORDS = {"password", "shared-secret", "community"}
 _PLAIN = re.compile(r"[^ \t]+")
 _QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"')
-_HEAD = re.compile(r"[a-z][a-z-]{0,23}:?$")
+_PLAIN_WORD = re.compile(r"[\w.@/+~$*%&,;=!?:-]+(?<!:)")
 
 
 class Word(NamedTuple):
@@ -74,90 +69,6 @@ def _quoted_word(line: str, at: int) -> Word:
     return Word(text, at + 1, end + 1, True, colon)
 
 
-class Struck(NamedTuple):
-    """A line fit to be shown, and the secrets' places as (first, last, shift) to move columns along with it."""
-
-    text: str
-    cuts: tuple[tuple[int, int, int], ...]
-
-    def column(self, column: int) -> int:
-        """The column in ``text`` of what stood at ``column`` of the line; inside a secret, the secret's first."""
-        moved = column
-        for first, end, new_end in self.cuts:
-            if first < column < end:
-                return first + (moved - column)
-            if column >= end:
-                moved = column - (end - new_end)
-        return moved
-
-
-def strike(line: str, *, understood: bool = True) -> Struck:
-    """``line`` with every stored password replaced by ``***`` and without its comment.
-
-    Of a line that was not understood everything that might be a secret goes: all that follows a word about passwords,
-    and all but the first word where that word is no statement's.
-    """
-    try:
-        words, comment = split_words(line)
-    except BadWord as bad:
-        words, comment = _rough_words(line), 0
-        if not understood and bad.column == 1:
-            return Struck(STRUCK, ((1, len(line) + 1, 1 + len(STRUCK)),))
-        understood = False
-    kept = line[: comment - 1].rstrip() if comment else line.rstrip()
-    if words and words[0].text.startswith("|"):
-        return Struck(line.rstrip(), ())
-    spans: list[tuple[int, int]] = []
-    for index, word in enumerate(words[:-1]):
-        if understood and word.text in _FORM_WORDS and not word.quoted:
-            spans.append((words[index + 1].column, words[index + 1].end))
-        elif not understood and (word.text in _FORM_WORDS or word.text in _SECRET_WORDS):
-            following = words[index + 1]
-            if following.text in _FORM_WORDS and index + 2 < len(words):
-                following = words[index + 2]
-            if following.text not in _FORM_WORDS:
-                spans.append((following.column, len(kept) + 1))
-                break
-    else:
-        if not understood and words and not spans:
-            spans = _unknown(words, kept)
-    return _cut(kept, spans)
-
-
-#: First words of statements that never hold a secret, so that the whole line may be shown when it is wrong.
-_HARMLESS = frozenset(
-    "device kind domain site profile changed saved recovery entry check level accept from idle closed elevation "
-    "user any-name role via public-key disabled expires methods servers users entry-password elevation-password "
-    "nothing reject timeout tries sources allow deny ssh telnet on off port sessions rate versions host-key "
-    "finish-within login empty-passwords ciphers macs exchanges web http https http-port https-port certificate "
-    "certificate-key certificate-valid tls snmp door passwords mask length classes remember youngest oldest warn lock "
-    "management vlan pause record address interface faces answers banner drop".split()
-)
-
-
-def _unknown(words: list[Word], kept: str) -> list[tuple[int, int]]:
-    first = words[0]
-    if first.text.rstrip(":") in _HARMLESS and not first.quoted:
-        return []
-    if _HEAD.match(first.text) and not first.quoted:
-        return [(words[1].column, len(kept) + 1)] if len(words) > 1 else []
-    return [(first.column, len(kept) + 1)]
-
-
-def _rough_words(line: str) -> list[Word]:
-    return [Word(found.group(), found.start() + 1, found.end() + 1) for found in _PLAIN.finditer(line)]
-
-
-def _cut(line: str, spans: list[tuple[int, int]]) -> Struck:
-    pieces, at, cuts, shift = [], 0, [], 0
-    for first, end in spans:
-        if first - 1 < at:
-            continue
-        pieces += [line[at : first - 1], STRUCK]
-        new_end = first + len(STRUCK)
-        shift += (end - first) - len(STRUCK)
-        cuts.append((first, end, end - shift))
-        at = end - 1
-        del new_end
-    pieces.append(line[at:])
-    return Struck("".join(pieces), tuple(cuts))
+def quote_word(text: str) -> str:
+    """``text`` as one word of a sheet, in quotes where it needs them."""
+    return text if _PLAIN_WORD.fullmatch(text) else json.dumps(text, ensure_ascii=not text.isprintable())

@@ -1,28 +1,25 @@
-"""The reference of the statements, as Markdown, made from the table: docs/sheet.md holds it, and a test compares."""
+"""The reference of the statements, as Markdown, made from the schema: docs/sheet.md holds it, and a test compares."""
 
-from overhang.language.schema import TABLE, block_name
-from overhang.language.terminals import KINDS
+from overhang.language.schema import SCHEMA
+from overhang.language.spec import Schema
+from overhang.language.terminals import TERMINALS
 
 
-def reference_tables() -> str:
+def reference_tables(schema: Schema = SCHEMA) -> str:
     """A table for the top of a sheet and for each kind of block, and one for the kinds of word."""
     parts = []
-    for block, rows in TABLE.items():
+    for block, rows in schema.table.items():
         if not rows:
             continue
-        name = block_name(block)
-        parts.append(
-            f"### {'At ' if not block else 'In '}{name}\n\n| statement | what it says | said again |\n|---|---|---|"
-        )
+        heading = f"### {'At' if not block else 'In'} {schema.title(block)}"
+        lines = [heading, "", "| statement | what it means | given again |", "|---|---|---|"]
         for row in rows:
-            statement = row.statement
-            syntax = statement.syntax.replace("|", "\\|") + (":" if statement.opens else "")
-            again = "adds" if statement.adds else "merges" if statement.opens else "replaces"
-            if statement.opens == "banner":
-                again = "replaces"
-            parts[-1] += f"\n| `{syntax}` | {statement.about} | {again} |"
-    kinds = "\n".join(f"| {name} | {about} |" for name, (_, about) in KINDS.items())
-    parts.append(
-        f"### The kinds of word\n\n| kind | what it is |\n|---|---|\n{kinds}\n| FORM | a password form, see above |"
-    )
+            spec = row.spec
+            syntax = spec.shown.replace("|", "\\|") + (":" if spec.opens else "")
+            again = "replaces" if spec.opens == "banner" else spec.repeat.value
+            lines.append(f"| `{syntax}` | {spec.doc} | {again} |")
+        parts.append("\n".join(lines))
+    words = "\n".join(f"| {each.name} | {each.doc} |" for each in TERMINALS.values())
+    heading = "### The kinds of word\n\n| kind | what it is |\n|---|---|"
+    parts.append(f"{heading}\n{words}\n| FORM | a password form, see above |")
     return "\n\n".join(parts) + "\n"

@@ -1,419 +1,374 @@
-"""The table of statements: the one place that says what a sheet may contain.
+"""The schema of the sheet language: one row for each statement, and one for each kind of block.
 
-Reading, suggestions and the reference page (docs/sheet.md) all come from it.
+Reading, writing, redaction, suggestions, the reference page, JSON, XML and the YANG module all come from these rows. To
+add a statement that fills a field: add its row here, and the field to its model.
 """
 
-from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import Any
 
-from overhang.language.syntax import Values, compile_syntax, first_words
+from overhang.language.spec import FLAG, BlockSpec, Codec, Keep, Repeat, Schema, StatementSpec, record
+from overhang.language.syntax import Captures
 from overhang.model import (
+    Banner,
     Check,
     Community,
+    DeviceFacts,
+    Door,
+    Elevation,
+    Entry,
     HostKey,
     Lock,
+    Management,
     Method,
+    MethodList,
+    OwnAddress,
+    Passwords,
     Pause,
     PublicKey,
     Record,
+    Role,
     Saved,
     Server,
+    ServerGroup,
+    Service,
+    Snmp,
+    SourceList,
     SourceRule,
+    User,
     Validity,
+    Web,
 )
 
-Make = Callable[[Values], Any]
+_ADD = Repeat.ADD
+_PLAIN = Codec()
 
 
-class Statement(NamedTuple):
-    """One row: where it stands, what it looks like, what it means.
-
-    ``block`` is the kind of block that it stands in, ``opens`` the kind that it begins (or ""). ``slot`` is the field
-    of the model that it fills, ``make`` turns the matched values into the field's value, ``adds`` tells that saying it
-    again adds another value in place of replacing the first.
-    """
-
-    block: str
-    syntax: str
-    about: str
-    slot: str = ""
-    make: Make = lambda values: values[0]
-    opens: str = ""
-    adds: bool = False
+def _decode_host_key(captures: Captures) -> HostKey:
+    kind = captures["kind"]
+    return HostKey(kind, captures.get("bits", 256 if kind == "ed25519" else None))
 
 
-def _true(_: Values) -> bool:
-    return True
+def _encode_host_key(key: HostKey) -> Captures:
+    return {"kind": key.kind} if key.bits is None or key.kind == "ed25519" else {"kind": key.kind, "bits": key.bits}
 
 
-def _is(word: str) -> Make:
-    return lambda values: values[0] == word
-
-
-def _all(values: Values) -> Values:
-    return values
-
-
-def _check(values: Values) -> Check:
-    return Check(*values)
-
-
-def _ways(values: Values) -> tuple[str, ...]:
-    return () if values[0] == "nothing" else values[0]
-
-
-def _saved(values: Values) -> Saved:
-    named = dict(zip(values[1::2], values[2::2], strict=True))
-    return Saved(None if values[0] == "never" else values[0], named.get("by"), named.get("note"))
-
-
-def _host_key(values: Values) -> HostKey:
-    return HostKey(values[0], values[1] if len(values) > 1 else 256 if values[0] == "ed25519" else None)
-
-
-def _public_key(values: Values) -> PublicKey:
-    return PublicKey(*values)
-
-
-def _method(values: Values) -> Method:
-    return Method(*values)
-
-
-def _server(values: Values) -> Server:
-    named = dict(zip(values[1::2], values[2::2], strict=True))
-    return Server(values[0], named.get("port"), named.get("shared-secret"))
-
-
-def _rule(values: Values) -> SourceRule:
-    return SourceRule(values[0] == "allow", None if values[1] == "any" else values[1])
-
-
-def _lock(values: Values) -> Lock:
-    return Lock(None if values[0] == "forever" else values[0], values[1], values[3] if len(values) > 2 else None)
-
-
-def _pause(values: Values) -> Pause:
-    named = dict(zip(values[2::2], values[3::2], strict=True))
-    return Pause(values[0], values[1], named.get("in"), named.get("except"))
-
-
-def _validity(values: Values) -> Validity:
-    if values[0] > values[1]:
+def _decode_validity(captures: Captures) -> Validity:
+    if captures["first"] > captures["last"]:
         raise ValueError("the first day comes after the last")
-    return Validity(*values)
+    return Validity(captures["first"], captures["last"])
 
 
-def _record(values: Values) -> Record:
-    return Record(values[0] == "yes", values[2] if len(values) > 1 else None)
+def _encode_saved(saved: Saved) -> Captures:
+    return {"": "never"} if saved.when is None else _SAVED.encode(saved)
 
 
-def _community(values: Values) -> Community:
-    return Community(values[0], values[1] == "write", values[3] if len(values) > 2 else None)
+def _methods_key(captures: Captures) -> tuple[str, str | None]:
+    if captures["purpose"] == "level" and "name" in captures:
+        raise ValueError("the method list for level has no name")
+    return captures["purpose"], captures.get("name")
 
 
-def _answers(values: Values) -> tuple[str, ...]:
-    return ("all",) if values[0] == "all" else _ways(values)
+def _decode_methods(captures: Captures) -> Captures:
+    _methods_key(captures)
+    return captures
 
 
-def _list_key(values: Values) -> tuple[str, str | None]:
-    return (values[-1], values[1] if len(values) > 2 else None)
+_CHECK = record(Check, "kind=kind list=name")
+_HOST_KEY = Codec(_decode_host_key, _encode_host_key)
+_SAVED = record(Saved, "when=when by=by note=note")
+_WORDS = Codec(
+    lambda captures: () if captures[""] == "nothing" else captures[""],
+    lambda value: {"": value or "nothing"},
+)
+_ANSWERS = Codec(
+    lambda captures: ("all",) if captures[""] == "all" else _WORDS.decode(captures),
+    lambda value: {"": "all"} if value == ("all",) else _WORDS.encode(value),
+)
+_HEADER = Codec(lambda captures: captures, lambda captures: captures)
+_FORM = ("password FORM", "password", "the stored password")
+_CHECKS = "check (nothing | password | users | methods [NAME:list]):kind"
+_IDLE = ("idle DURATION", "idle", "log out a session that is idle for this long")
+_FAMILY = Codec(lambda captures: captures["list"], lambda value: {"list": value})
+_FROM = ("from LIST:list [(ipv4 | ipv6):family]", "sources", "accept connections from this source list only", _FAMILY)
+_LEVEL = ("level LEVEL", "level", "the privilege level after login")
+_PORT = ("port PORT", "port", "the port, where it is not the usual one")
+_ENABLED = "enabled"
+_REGISTRY = "names in the SSH protocol's public registry"
 
 
-_PASSWORD = ("password FORM", "the stored password", "password")
-_LIST = "from LIST [ipv4 | ipv6]"
-_CHECKS = "check (nothing | password | users | methods [NAME])"
+def _row(block: str, syntax: str, field: str, doc: str, codec: Codec = _PLAIN, **more: Any) -> StatementSpec:
+    return StatementSpec(block, syntax, field, doc, codec, **more)
 
 
-def _block(name: str, *rows: tuple[Any, ...]) -> list[Statement]:
-    return [Statement(name, *row) for row in rows]
+def _header(syntax: str, opens: str, doc: str, codec: Codec = _HEADER) -> StatementSpec:
+    return StatementSpec("", syntax, "", doc, codec, Repeat.MERGE, opens=opens)
 
 
-def _entry(kind: str) -> list[Statement]:
-    return _block(
-        kind,
-        (_CHECKS, "what is asked of who arrives here", "check", _check),
-        _PASSWORD,
-        ("level (LEVEL | asked)", "where a login lands; `asked`: by the methods for level", "level"),
-        ("elevation methods NAME", "the list that is asked when somebody elevates here", "elevation"),
-        ("idle DURATION", "a silent login is ended after this", "idle"),
-        ("closed", "takes no login at all", "closed", _true),
-    )
-
-
-def _service(kind: str, name: str) -> list[Statement]:
-    return _block(
-        kind,
-        ("on | off", f"whether {name} answers", "on", _is("on")),
-        ("port PORT", "the port, where it is not the usual one", "port"),
-        (_LIST, "which sources it answers", "from", _all),
-        (_CHECKS, "what is asked, in place of the VTY's check", "check", _check),
-        ("level LEVEL", "where a login lands", "level"),
-        ("elevation methods NAME", "the list that is asked when somebody elevates", "elevation"),
-        ("sessions COUNT", "so many logins at a time", "sessions"),
-        ("rate COUNT", "so many new connections a minute", "rate"),
-        ("idle DURATION", "a silent login is ended after this", "idle"),
-    )
-
-
-_ROWS: list[Statement] = [
-    *_block(
-        "",
-        ("device [NAME]", "the device; without a name it has none", "device", _all, "device"),
-        ("entry (console | auxiliary)", "a port on the device itself", "port", _all, "port"),
-        ("entry vty RANGE", "virtual terminals; a statement holds for each number", "vty", _all, "vty"),
-        ("elevation LEVEL", "how to get to a level", "elevation", _all, "elevation"),
-        ("user NAME", "a local account", "user", _all, "user"),
-        ("role NAME", "a level that accounts share", "role", _all, "role"),
-        (
-            "methods [NAME] for (login | elevation | web) | methods for (level)",
-            "a method list; without a name it is for all who name none",
-            "methods",
-            _list_key,
-            "methods",
+def _entry(block: str) -> list[StatementSpec]:
+    return [
+        _row(block, *_FORM),
+        _row(block, "closed", "closed", "accept no login at all", FLAG),
+        _row(block, _CHECKS, "check", "how a login here is authenticated", _CHECK),
+        _row(block, "level (LEVEL | asked)", "level", f"{_LEVEL[2]}; `asked`: the method list for level gives it"),
+        _row(
+            block,
+            "elevation methods NAME",
+            "elevation",
+            "the method list for elevation here",
+            node="elevation-methods",
         ),
-        ("servers (radius | tacacs) GROUP", "a group of AAA servers", "servers", _all, "servers"),
-        ("sources LIST", "a list of source addresses", "sources", _all, "sources"),
-        ("ssh", "SSH", "ssh", _all, "ssh"),
-        ("telnet", "Telnet", "telnet", _all, "telnet"),
-        ("web", "management over HTTP and HTTPS", "web", _all, "web"),
-        ("snmp", "SNMP", "snmp", _all, "snmp"),
-        ("door NAME", "any other way in", "door", _all, "door"),
-        ("passwords", "the password policy", "passwords", _all, "passwords"),
-        ("management", "what holds for every remote way", "management", _all, "management"),
-        ("address (PREFIX | unknown)", "an address of the device itself", "address", _all, "address"),
-        ("banner (before-login | after-login)", "a text that is shown", "banner", _all, "banner"),
+    ]
+
+
+def _answering(block: str, name: str) -> list[StatementSpec]:
+    return [_row(block, "on | off", "on", f"whether {name} answers", node=_ENABLED), _row(block, *_PORT)]
+
+
+def _asking(block: str) -> list[StatementSpec]:
+    check = _row(block, _CHECKS, "check", "how a login is authenticated, in place of the VTY's check", _CHECK)
+    return [_row(block, *_FROM), check]
+
+
+def _granting(block: str) -> list[StatementSpec]:
+    list_of = _row(
+        block, "elevation methods NAME", "elevation", "the method list for elevation", node="elevation-methods"
+    )
+    return [_row(block, *_LEVEL), list_of]
+
+
+def _limiting(block: str) -> list[StatementSpec]:
+    return [
+        _row(block, "sessions COUNT", "sessions", "the most sessions at a time"),
+        _row(block, "rate COUNT", "rate", "the most new connections a minute"),
+    ]
+
+
+_ROWS: tuple[StatementSpec, ...] = (
+    _header("device [NAME:name]", "device", "the device; without a name it has none"),
+    _header("entry (console | auxiliary):port", "port", "a port on the device itself"),
+    _header("entry vty RANGE:range", "vty", "virtual terminals; a statement holds for each number"),
+    _header("elevation LEVEL:level", "elevation", "how to reach a privilege level after login"),
+    _header("user NAME:name", "user", "a local account"),
+    _header("role NAME:name", "role", "a level that accounts share"),
+    _header(
+        "methods [NAME:name] for (login | elevation | web | level):purpose",
+        "methods",
+        "a method list; without a name it is the default for all that name none; the one for level has no name",
+        Codec(_decode_methods, lambda captures: captures),
     ),
-    *_block(
+    _header("servers (radius | tacacs):protocol GROUP:name", "servers", "a group of AAA servers"),
+    _header("sources LIST:name", "sources", "a list of source addresses"),
+    _header("ssh", "ssh", "SSH"),
+    _header("telnet", "telnet", "Telnet"),
+    _header("web", "web", "management over HTTP and HTTPS"),
+    _header("snmp", "snmp", "SNMP"),
+    _header("door NAME:name", "door", "any other management service"),
+    _header("passwords", "passwords", "the password policy"),
+    _header("management", "management", "what holds for every remote way"),
+    _header("address (OWN-PREFIX | unknown):prefix", "address", "an address of the device itself"),
+    _header("banner (before-login | after-login):when", "banner", "a text that is shown"),
+    _row("device", "kind (router | switch | appliance)", "kind", "what kind of device it is"),
+    _row("device", "domain NAME", "domain", "its domain"),
+    _row("device", "site TEXT", "site", "where it stands"),
+    _row("device", "profile NAME", "profile", "what the device does where nothing is configured"),
+    _row("device", "changed MOMENT:when [by NAME:by]", "changed", "when it was last changed", _SAVED),
+    _row(
         "device",
-        ("kind (router | switch | appliance)", "what it is", "kind"),
-        ("domain NAME", "its domain", "domain"),
-        ("site TEXT", "where it stands", "site"),
-        ("profile NAME", "what is meant by all that is left unsaid", "profile"),
-        ("changed MOMENT [by NAME]", "when it was last changed", "changed", _saved),
-        (
-            "saved (never | MOMENT [by NAME] [note TEXT])",
-            "when the configuration was saved",
-            "saved",
-            _saved,
-            "",
-            True,
-        ),
-        (
-            "recovery (open | closed)",
-            "open: who can cut the power at the console gets past everything",
-            "recovery",
-        ),
+        "saved (never | MOMENT:when [by NAME:by] [note TEXT:note])",
+        "saved",
+        "when the configuration was saved",
+        Codec(_SAVED.decode, _encode_saved),
+        repeat=_ADD,
+        data={"never": None},
+    ),
+    _row(
+        "device",
+        "recovery (open | closed)",
+        "recovery",
+        "open: power off and on at the console bypasses every password",
     ),
     *_entry("port"),
+    _row("port", *_IDLE),
     *_entry("vty"),
-    *_block(
-        "vty",
-        ("accept (nothing | REMOTE...)", "the ways that this VTY takes", "accept", _ways),
-        (_LIST, "which sources this VTY takes", "from", _all),
-    ),
-    *_block("elevation", _PASSWORD),
-    *_block(
+    _row("vty", "accept (nothing | REMOTE...)", "accept", "the ways that this VTY accepts", _WORDS),
+    _row("vty", *_FROM),
+    _row("vty", *_IDLE),
+    _row("elevation", *_FORM),
+    _row("user", *_FORM),
+    _row("user", "any-name", "any_name", "no username is asked for: the password alone selects this account", FLAG),
+    _row("user", "level LEVEL", "level", "the account's privilege level"),
+    _row("user", "role NAME", "role", "the account's role"),
+    _row("user", "via WAY...", "via", "the ways it may be used by"),
+    _row("user", "from LIST", "sources", "the source list it may be used from"),
+    _row(
         "user",
-        _PASSWORD,
-        (
-            "any-name",
-            "no name is asked for: whoever opens the password is this account",
-            "any_name",
-            _true,
-        ),
-        ("level LEVEL", "the account's level", "level"),
-        ("role NAME", "the account's role", "role"),
-        ("via WAY...", "may be used by these ways only", "via"),
-        ("from LIST", "and from these sources only", "sources"),
-        (
-            "public-key NAME BASE64 [TEXT]",
-            "an SSH key: type, bytes, comment",
-            "public_keys",
-            _public_key,
-            "",
-            True,
-        ),
-        ("disabled", "the account cannot be used", "disabled", _true),
-        ("expires DATE", "valid through that day", "expires"),
+        "public-key NAME:algorithm BASE64:key-data [TEXT:comment]",
+        "public_keys",
+        "an SSH public key: type, bytes, comment",
+        record(PublicKey, "algorithm=kind key-data=data comment=comment"),
+        repeat=_ADD,
     ),
-    *_block("role", ("level LEVEL", "the level of who has the role", "level")),
-    *_block(
+    _row("user", "disabled", "disabled", "the account cannot be used", FLAG),
+    _row("user", "expires DATE", "expires", "valid through that day"),
+    _row("role", "level LEVEL", "level", "the privilege level of whoever has the role"),
+    _row(
         "methods",
-        (
-            "servers GROUP | users | entry-password | elevation-password | nothing | reject",
-            "who is asked next, when nobody before answered",
-            "methods",
-            _method,
-            "",
-            True,
-        ),
+        "(servers GROUP:group | users | entry-password | elevation-password | nothing | reject):kind",
+        "methods",
+        "what is asked next where nothing before it answered",
+        record(Method, "kind=kind group=group"),
+        repeat=_ADD,
+        node="method",
     ),
-    *_block(
+    _row(
         "servers",
-        (
-            "server ADDRESS [port PORT] [shared-secret FORM]",
-            "one server of the group",
-            "servers",
-            _server,
-            "",
-            True,
-        ),
-        ("timeout SPAN", "how long a server is waited for", "timeout"),
-        ("tries COUNT", "how often a server is asked", "tries"),
+        "server ADDRESS:address [port PORT:port] [shared-secret FORM:shared-secret]",
+        "servers",
+        "one server of the group",
+        record(Server, "address=address port=port shared-secret=secret"),
+        repeat=_ADD,
     ),
-    *_block(
+    _row("servers", "timeout SPAN", "timeout", "how long to wait for a server"),
+    _row("servers", "tries COUNT", "tries", "how often to ask a server"),
+    _row(
         "sources",
-        (
-            "allow (PREFIX | any) | deny (PREFIX | any)",
-            "the first line that matches decides",
-            "rules",
-            _rule,
-            "",
-            True,
-        ),
+        "(allow | deny):allow (PREFIX | any):prefix",
+        "rules",
+        "the first line that matches decides",
+        record(SourceRule, "allow=allow prefix=prefix", {"prefix": "any"}),
+        repeat=_ADD,
+        node="rule",
+        data={"any": None},
     ),
-    *_service("ssh", "SSH"),
-    *_service("telnet", "Telnet"),
-    *_block(
+    *_answering("ssh", "SSH"),
+    _row("ssh", "versions SSH-VERSION...", "versions", "the protocol versions in use"),
+    _row(
         "ssh",
-        ("versions SSH-VERSION...", "the protocol versions that are spoken", "versions"),
-        (
-            "host-key (rsa BITS | dsa BITS | ecdsa BITS | ed25519 | unknown)",
-            "a host key; `unknown`: this source cannot say",
-            "host_keys",
-            _host_key,
-            "",
-            True,
-        ),
-        ("tries COUNT", "wrong answers before the connection is closed", "tries"),
-        ("finish-within SPAN", "time to finish a login", "finish_within"),
-        (
-            "login (password | key | password key | both)",
-            "`password key`: either; `both`: key and password",
-            "login",
-            lambda values: " ".join(values),
-        ),
-        (
-            "empty-passwords (yes | no)",
-            "whether an empty password will do",
-            "empty_passwords",
-            _is("yes"),
-        ),
-        ("ciphers NAME...", "names of the SSH protocol's public registry", "ciphers"),
-        ("macs NAME...", "names of the SSH protocol's public registry", "macs"),
-        ("exchanges NAME...", "names of the SSH protocol's public registry", "exchanges"),
+        "host-key (rsa BITS:bits | dsa BITS:bits | ecdsa BITS:bits | ed25519 | unknown):kind",
+        "host_keys",
+        "a host key; `unknown`: this export does not show it",
+        _HOST_KEY,
+        repeat=_ADD,
     ),
-    *_block(
+    *_asking("ssh"),
+    _row(
+        "ssh",
+        "login (password | key | password key | both)",
+        "login",
+        "`password key`: either; `both`: key and password",
+        data={"password key": "password-or-key"},
+    ),
+    *_granting("ssh"),
+    _row("ssh", "tries COUNT", "tries", "wrong answers before the connection is closed"),
+    *_limiting("ssh"),
+    _row("ssh", "finish-within SPAN", "finish_within", "time to complete a login"),
+    _row("ssh", *_IDLE),
+    _row("ssh", "empty-passwords (yes | no)", "empty_passwords", "whether an empty password is accepted"),
+    _row("ssh", "ciphers NAME...", "ciphers", _REGISTRY),
+    _row("ssh", "macs NAME...", "macs", _REGISTRY),
+    _row("ssh", "exchanges NAME...", "exchanges", _REGISTRY),
+    *_answering("telnet", "Telnet"),
+    *_asking("telnet"),
+    *_granting("telnet"),
+    *_limiting("telnet"),
+    _row("telnet", *_IDLE),
+    _row("web", "http (on | off)", "http", "whether HTTP answers"),
+    _row("web", "https (on | off)", "https", "whether HTTPS answers"),
+    _row("web", "http-port PORT", "http_port", _PORT[2]),
+    _row("web", "https-port PORT", "https_port", _PORT[2]),
+    _row("web", "certificate (self-signed | issued | unknown)", "certificate", "who issued the certificate"),
+    _row("web", "certificate-key (rsa BITS:bits | ecdsa BITS:bits):kind", "certificate_key", "its key", _HOST_KEY),
+    _row(
         "web",
-        ("http (on | off)", "whether HTTP answers", "http", _is("on")),
-        ("https (on | off)", "whether HTTPS answers", "https", _is("on")),
-        ("http-port PORT", "the port, where it is not the usual one", "http_port"),
-        ("https-port PORT", "the port, where it is not the usual one", "https_port"),
-        ("certificate (self-signed | issued | unknown)", "who vouches for it", "certificate"),
-        ("certificate-key (rsa BITS | ecdsa BITS)", "its key", "certificate_key", _host_key),
-        ("certificate-valid DATE to DATE", "its first and last day", "certificate_valid", _validity),
-        ("tls TLS-VERSION...", "the protocol versions that are spoken", "tls"),
-        ("check (users | methods [NAME] | elevation-password | nothing)", "what is asked", "check", _check),
-        (_LIST, "which sources it answers", "from", _all),
-        ("idle DURATION", "a silent login is ended after this", "idle"),
+        "certificate-valid DATE:first to DATE:last",
+        "certificate_valid",
+        "its first and last day",
+        Codec(_decode_validity, lambda value: {"first": value.start, "last": value.end}),
     ),
-    *_block(
+    _row("web", "tls TLS-VERSION...", "tls", "the protocol versions in use"),
+    _row(
+        "web",
+        "check (users | methods [NAME:list] | elevation-password | nothing):kind",
+        "check",
+        "how a login is authenticated",
+        _CHECK,
+    ),
+    _row("web", *_FROM),
+    _row("web", *_IDLE),
+    _row("snmp", "on | off", "on", "whether SNMP answers", node=_ENABLED),
+    _row("snmp", "versions SNMP-VERSION...", "versions", "the protocol versions in use"),
+    _row(
         "snmp",
-        ("on | off", "whether SNMP answers", "on", _is("on")),
-        ("versions SNMP-VERSION...", "the protocol versions that are spoken", "versions"),
-        (
-            "community FORM (read | write) [from LIST]",
-            "a community and what it allows",
-            "communities",
-            _community,
-            "",
-            True,
-        ),
+        "community FORM (read | write):write [from LIST:from]",
+        "communities",
+        "a community and what it allows",
+        record(Community, "=password write=write from=sources"),
+        repeat=_ADD,
     ),
-    *_block(
-        "door",
-        ("on | off", "whether it answers", "on", _is("on")),
-        ("port PORT", "its port", "port"),
-        ("check (users | methods [NAME] | nothing)", "what is asked", "check", _check),
-        ("level LEVEL", "where a login lands", "level"),
-        (_LIST, "which sources it answers", "from", _all),
-    ),
-    *_block(
+    _row("door", "on | off", "on", "whether it answers", node=_ENABLED),
+    _row("door", *_PORT),
+    _row("door", "check (users | methods [NAME:list] | nothing):kind", "check", "how a login is authenticated", _CHECK),
+    _row("door", *_LEVEL),
+    _row("door", *_FROM),
+    _row("passwords", "mask (yes | no)", "mask", "whether clear-text passwords are masked when stored"),
+    _row("passwords", "length N", "length", "the minimum number of characters"),
+    _row("passwords", "classes N", "classes", "the minimum number of character classes"),
+    _row("passwords", "remember N", "remember", "how many earlier passwords cannot be reused"),
+    _row("passwords", "youngest DURATION", "youngest", "the minimum age before a password can be changed"),
+    _row("passwords", "oldest DURATION", "oldest", "the maximum age of a password"),
+    _row("passwords", "warn DURATION", "warn", "how long before that a warning is given"),
+    _row(
         "passwords",
-        ("mask (yes | no)", "readable passwords are kept masked", "mask", _is("yes")),
-        ("length N", "at least so many characters", "length"),
-        ("classes N", "of at least so many classes of characters", "classes"),
-        ("remember N", "so many old passwords may not come back", "remember"),
-        ("youngest DURATION", "a password cannot be changed before", "youngest"),
-        ("oldest DURATION", "a password must be changed after", "oldest"),
-        ("warn DURATION", "and a warning comes so long before", "warn"),
-        (
-            "lock (SPAN | forever) after COUNT [in SPAN]",
-            "an account locks after wrong passwords",
-            "lock",
-            _lock,
-        ),
+        "lock (SPAN | forever):for after COUNT:after [in SPAN:within]",
+        "lock",
+        "lock an account after wrong passwords",
+        record(Lock, "for=seconds after=failures within=window", {"for": "forever"}),
+        data={"forever": "never"},
     ),
-    *_block(
+    _row("management", *_FROM),
+    _row("management", "vlan VLAN", "vlan", "the management VLAN"),
+    _row(
         "management",
-        (_LIST, "which sources any remote way answers", "from", _all),
-        ("vlan VLAN", "the management network", "vlan"),
-        (
-            "pause SPAN after COUNT [in SPAN] [except LIST]",
-            "failures of anybody stop new remote logins",
-            "pause",
-            _pause,
-        ),
-        (
-            "record logins (yes | no) [to servers GROUP]",
-            "whether logins are recorded, and where",
-            "record",
-            _record,
-        ),
+        "pause SPAN:for after COUNT:after [in SPAN:within] [except LIST:except]",
+        "pause",
+        "stop new remote logins after wrong answers of anyone",
+        record(Pause, "for=seconds after=failures within=window except=spared"),
     ),
-    *_block(
-        "address",
-        ("interface NAME", "the interface that has it", "interface"),
-        ("vlan VLAN", "the VLAN that it is in", "vlan"),
-        ("faces (management | users | outside)", "who is on that side", "faces"),
-        ("answers (all | nothing | ANSWER...)", "the ways it answers", "answers", _answers),
+    _row(
+        "management",
+        "record logins (yes | no):logins [to servers GROUP:servers]",
+        "record",
+        "whether logins are logged, and to which servers",
+        record(Record, "logins=on servers=group"),
     ),
-]
+    _row("address", "interface NAME", "interface", "the interface that has it"),
+    _row("address", "vlan VLAN", "vlan", "its VLAN"),
+    _row("address", "faces (management | users | outside)", "faces", "who is on that side"),
+    _row("address", "answers (all | nothing | ANSWER...)", "answers", "the ways it answers", _ANSWERS),
+)
 
-#: Blocks whose name is spoken of in messages otherwise than in the table.
-BLOCK_NAMES = {
-    "": "the top of a sheet",
-    "port": "`entry console:` or `entry auxiliary:`",
-    "vty": "`entry vty:`",
-    "banner": "`banner:`",
-}
+_ENTRY_TITLE = "`entry console:` or `entry auxiliary:`"
+_BLOCKS = (
+    BlockSpec("device", DeviceFacts, "facts", Keep.ONE),
+    BlockSpec("port", Entry, "", key=lambda captures: captures["port"], shown=_ENTRY_TITLE),
+    BlockSpec("vty", Entry, "vtys", Keep.BY_NUMBER, shown="`entry vty:`"),
+    BlockSpec("elevation", Elevation, "elevations", key=lambda captures: captures["level"]),
+    BlockSpec("user", User, "users", head=("name",)),
+    BlockSpec("role", Role, "roles", head=("name",)),
+    BlockSpec("methods", MethodList, "lists", head=("purpose", "name"), key=_methods_key),
+    BlockSpec("servers", ServerGroup, "groups", head=("name", "protocol"), node="server-group"),
+    BlockSpec("sources", SourceList, "sources", head=("name",)),
+    BlockSpec("ssh", Service, "ssh", Keep.ONE),
+    BlockSpec("telnet", Service, "telnet", Keep.ONE),
+    BlockSpec("web", Web, "web", Keep.ONE),
+    BlockSpec("snmp", Snmp, "snmp", Keep.ONE),
+    BlockSpec("door", Door, "doors", head=("name",)),
+    BlockSpec("passwords", Passwords, "passwords", Keep.ONE),
+    BlockSpec("management", Management, "management", Keep.ONE),
+    BlockSpec(
+        "address", OwnAddress, "addresses", Keep.IN_ORDER, head=("prefix",), key=lambda captures: captures["prefix"]
+    ),
+    BlockSpec("banner", Banner, "banners", key=lambda captures: captures["when"], shown="`banner:`"),
+)
 
-
-class Row(NamedTuple):
-    """A statement and its compiled matcher."""
-
-    statement: Statement
-    matcher: Any
-    words: frozenset[str]
-
-
-def _compile() -> dict[str, list[Row]]:
-    table: dict[str, list[Row]] = {"banner": []}
-    for statement in _ROWS:
-        matcher = compile_syntax(statement.syntax)
-        row = Row(statement, matcher, frozenset(first_words(matcher)))
-        table.setdefault(statement.block, []).append(row)
-    return table
-
-
-TABLE: dict[str, list[Row]] = _compile()
-
-
-def rows_for(block: str, word: str) -> list[Row]:
-    """The statements that may begin with ``word`` inside a ``block``."""
-    return [row for row in TABLE[block] if word in row.words]
-
-
-def block_name(block: str) -> str:
-    """What messages call a kind of block."""
-    return BLOCK_NAMES.get(block, f"`{block}:`")
+SCHEMA = Schema(_ROWS, _BLOCKS)

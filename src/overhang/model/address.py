@@ -36,6 +36,11 @@ class Prefix(NamedTuple):
         return isinstance(address, Address) and address.family == self.family and self.low <= address.value <= self.high
 
     @property
+    def written(self) -> Address:
+        """The address as it was written."""
+        return Address(self.family, self.host)
+
+    @property
     def has_host_bits(self) -> bool:
         """Whether the address was written with bits set beyond the prefix length."""
         return self.host != self.low

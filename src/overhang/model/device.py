@@ -261,8 +261,8 @@ class OwnAddress(NamedTuple):
 class Banner(NamedTuple):
     """A text shown before or after login, line by line."""
 
-    block: BlockInfo
-    lines: Names
+    block: BlockInfo = NO_BLOCK
+    lines: Names = ()
 
 
 class Device(NamedTuple):

@@ -76,7 +76,7 @@ class Pause(NamedTuple):
 class Saved(NamedTuple):
     """When and by whom the configuration was saved or changed; ``when`` None is never."""
 
-    when: datetime.datetime | None
+    when: datetime.datetime | None = None
     by: str | None = None
     note: str | None = None
 

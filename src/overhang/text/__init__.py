@@ -1,7 +1,8 @@
 """Positions in text and what can be said about them: the bottom layer, which imports nothing of ours."""
 
 from overhang.text.diagnostics import Diagnostic, Level
+from overhang.text.errors import OverhangError, UnreadableInput
 from overhang.text.position import Origin, Span
 from overhang.text.suggest import did_you_mean
 
-__all__ = ["Diagnostic", "Level", "Origin", "Span", "did_you_mean"]
+__all__ = ["Diagnostic", "Level", "Origin", "OverhangError", "Span", "UnreadableInput", "did_you_mean"]

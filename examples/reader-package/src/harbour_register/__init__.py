@@ -1,8 +1,8 @@
 """An example of what a package adds to Overhang: a reader for a format of its own, an opener of masked passwords."""
 
-from overhang.formats import Line, Source, Unread, assemble, shown_lines
-from overhang.language import ParsedConfig, Unreadable
-from overhang.language.unparser import word
+from overhang.formats import Source, assemble, shown_lines
+from overhang.language import Collector, ParsedConfig
+from overhang.text import UnreadableInput
 
 _HEAD = "HARBOUR REGISTER"
 
@@ -19,26 +19,25 @@ class RegisterReader:
         return data.startswith(_HEAD.encode())
 
     def read(self, data: bytes, file: str) -> ParsedConfig:
-        """Read it. Raises Unreadable."""
+        """Read it. Raises UnreadableInput."""
         try:
             lines = data.decode("utf-8").split("\n")
         except UnicodeDecodeError:
-            raise Unreadable("not UTF-8 text") from None
-        said, unread, secrets = [], [], {}
+            raise UnreadableInput("not UTF-8 text") from None
+        collected, secrets = Collector(), {}
         for number, line in enumerate(lines, 1):
             cells = [cell.strip() for cell in line.split("|")]
             if number == 1:
-                said.append(Line(1, f"device {word(line.removeprefix(_HEAD).strip())}:"))
+                collected.begin(1, "device", line.removeprefix(_HEAD).strip())
             elif len(cells) == 3:
-                head = f"user {word(cells[0])}:"
-                said.append(Line(number, head, f"level {word(cells[1])}"))
-                said.append(Line(number, head, f"password hashed {word(cells[2])}"))
+                account = collected.begin(number, "user", cells[0])
+                collected.give(number, account, "level", cells[1])
+                collected.give(number, account, "password", "hashed", cells[2])
                 secrets[number] = [cells[2]]
             elif line.strip():
-                unread.append(Unread(number, "a name, a level and a hash are expected, parted by |"))
-        source = Source(file, lines, shown_lines(lines, secrets), self.name)
-        understood = sum(bool(line.strip()) for line in lines) - len(unread)
-        return assemble(source, said, unread, understood)
+                collected.misread(number, "expected a name, a level and a hash, separated by |")
+        collected.understood = sum(bool(line.strip()) for line in lines) - len(collected.unread)
+        return assemble(Source(file, lines, shown_lines(lines, secrets), self.name), collected)
 
 
 READER = RegisterReader()

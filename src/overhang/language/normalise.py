@@ -1,0 +1,146 @@
+"""A device as statements again, in the order of the schema: what the unparser and the writers of data write."""
+
+from collections.abc import Iterator, Mapping
+from typing import Any, NamedTuple
+
+from overhang.language.ir import Statement
+from overhang.language.schema import SCHEMA
+from overhang.language.spec import BlockSpec, CompiledSpec, Keep, Schema
+from overhang.language.terminals import decode_vty_range
+from overhang.model import BlockInfo, Configured, Device, Entry, Family, StoredSecret
+from overhang.model.stored_secret import FORMS_WITH_TEXT, Form
+
+
+class NormalBlock(NamedTuple):
+    """One block: its header, the statements in it, and for a banner its lines. ``value`` is what the model holds."""
+
+    header: Statement
+    body: tuple[Statement, ...]
+    lines: tuple[str, ...] = ()
+    value: Any = None
+
+
+class Normaliser:
+    """Turns devices into statements. Without ``secrets``, ``withheld`` stands for every password that has a text."""
+
+    def __init__(self, *, secrets: bool, schema: Schema = SCHEMA) -> None:
+        self._secrets = secrets
+        self._schema = schema
+
+    def blocks(self, device: Device) -> Iterator[NormalBlock]:
+        """Every block of a device, in the order of the schema."""
+        for block in self._schema.blocks.values():
+            if block.keep is Keep.BY_NUMBER:
+                yield from self._vtys(device)
+                continue
+            for captures, value in _held(block, device):
+                origin: BlockInfo = value.block
+                if origin.origin is not None:
+                    lines = value.lines if block.name == "banner" else ()
+                    yield NormalBlock(self._header(block, captures), tuple(self._body(block, value)), lines, value)
+
+    def statement(self, block: str, field: str, value: Any) -> Statement:
+        """The statement that fills a field of a block with a value."""
+        spec = self._schema.by_field[block, field].spec
+        value = self._shown(value)
+        return Statement(spec, spec.codec.encode(value), value)
+
+    def _header(self, block: BlockSpec, captures: Mapping[str, Any], *, drop: bool = False) -> Statement:
+        spec = self._schema.by_field["", block.name].spec
+        return Statement(spec, captures, captures, drop)
+
+    def _body(self, block: BlockSpec, value: Any) -> Iterator[Statement]:
+        for row in self._schema.table[block.name]:
+            yield from self._statements(row, value)
+
+    def _statements(self, row: CompiledSpec, value: Any) -> Iterator[Statement]:
+        spec = row.spec
+        if spec.block == "elevation":
+            given = [each for each in (value.strong, value.plain) if each is not None]
+            # blanked they would be two one-way ones, of which the one that counts is kept
+            for each in given if self._secrets else given[:1]:
+                yield self.statement(spec.block, spec.field, each.value)
+            return
+        held = getattr(value, spec.field)
+        if spec.by_family:
+            yield from self._family(row, held)
+        elif isinstance(held, Configured):
+            yield self.statement(spec.block, spec.field, held.value)
+        else:
+            for each in held or ():
+                yield self.statement(spec.block, spec.field, each.value)
+
+    @staticmethod
+    def _family(row: CompiledSpec, held: Family) -> Iterator[Statement]:
+        one, other = held
+        if one is not None and other is not None and one.value == other.value:
+            yield Statement(row.spec, {"list": one.value})
+            return
+        for said, family in ((one, "ipv4"), (other, "ipv6")):
+            if said is not None:
+                yield Statement(row.spec, {"list": said.value, "family": family})
+
+    def _shown(self, value: Any) -> Any:
+        """A value with its stored password withheld, unless secrets are wanted."""
+        if self._secrets or not isinstance(value, tuple):
+            return value
+        if isinstance(value, StoredSecret):
+            return StoredSecret(Form.WITHHELD) if value.form in FORMS_WITH_TEXT else value
+        if any(isinstance(each, StoredSecret) for each in value):
+            return type(value)(*map(self._shown, value))
+        return value
+
+    def _vtys(self, device: Device) -> Iterator[NormalBlock]:
+        """VTYs that are configured alike, in runs. A password stands under the range it is known by, before the rest."""
+        block = self._schema.blocks["vty"]
+        ranges: dict[str, tuple[int, StoredSecret]] = {}
+        for entry in device.vtys.values():
+            if entry.password is not None:
+                numbers = entry.item.removeprefix("entry:vty ")
+                ranges[numbers] = (entry.password.origin.line, entry.password.value)
+        for text, (_, stored) in sorted(ranges.items(), key=lambda each: each[1][0]):
+            header = self._header(block, {"range": decode_vty_range(text)})
+            yield NormalBlock(header, (self.statement("vty", "password", stored),))
+        covered = {number for text in ranges for number in _numbers(decode_vty_range(text))}
+        for number in sorted(covered):
+            if device.vtys.get(number, Entry()).password is None:
+                named = number in device.vtys
+                header = self._header(block, {"range": (number, number)}, drop=not named)
+                password = Statement(self._schema.by_field["vty", "password"].spec, {}, drop=True)
+                yield NormalBlock(header, (password,) if named else ())
+        runs: list[tuple[int, int, tuple[Statement, ...]]] = []
+        for number, entry in sorted(device.vtys.items()):
+            body = tuple(self._body(block, entry._replace(password=None)))
+            if runs and runs[-1][1] + 1 == number and runs[-1][2] == body:
+                runs[-1] = (runs[-1][0], number, body)
+            else:
+                runs.append((number, number, body))
+        for low, high, body in runs:
+            yield NormalBlock(self._header(block, {"range": (low, high)}), body)
+
+
+def _numbers(numbers: tuple[int, int]) -> range:
+    return range(numbers[0], numbers[1] + 1)
+
+
+def _held(block: BlockSpec, device: Device) -> Iterator[tuple[dict[str, Any], Any]]:
+    """Each block of a kind that a device has, with what its header captures."""
+    if block.name == "port":
+        yield {"port": "console"}, device.console
+        yield {"port": "auxiliary"}, device.auxiliary
+        return
+    held = getattr(device, block.attribute)
+    if block.keep is Keep.ONE:
+        name = held.name if block.name == "device" else None
+        yield ({"name": name.value} if name is not None else {}), held
+    elif block.keep is Keep.IN_ORDER:
+        for each in held:
+            yield {"prefix": each.prefix if each.prefix is not None else "unknown"}, each
+    elif block.head:
+        for each in held.values():
+            captures = {name: getattr(each, name) for name in block.head}
+            yield {name: value for name, value in captures.items() if value is not None}, each
+    else:
+        label = "level" if block.name == "elevation" else "when"
+        for key, each in sorted(held.items()) if block.name == "elevation" else held.items():
+            yield {label: key}, each
