@@ -25,7 +25,7 @@ from overhang.formats.json_format import READER as JSON
 from overhang.formats.xml_format import READER as XML
 from overhang.language import read_bytes, read_sheet
 from overhang.language.unparser import write_sheet
-from overhang.simulate import ResolvedDevice
+from overhang.simulation import ResolvedDevice
 
 PROGRAM = [sys.executable, "-m", "overhang"]
 

@@ -1,3 +1,61 @@
-"""Overhang audits management access of network devices and simulates which logins succeed."""
+"""Overhang audits management access of network devices and simulates which logins succeed.
+
+The API is imported on first use, so that ``import overhang`` costs little.
+"""
+
+from typing import TYPE_CHECKING, Any
 
 __version__ = "0.1.0"
+
+if TYPE_CHECKING:
+    from overhang.api import (
+        Devices,
+        LoadedDevice,
+        Path,
+        access_paths,
+        audit,
+        expect,
+        load,
+        simulate,
+        to_frame,
+    )
+    from overhang.auditing import Severity
+    from overhang.auditing.report import AuditReport
+    from overhang.simulation import Attempt, Result
+    from overhang.text import OverhangError
+
+_HOMES = {
+    **dict.fromkeys(
+        ("Devices", "LoadedDevice", "Path", "access_paths", "audit", "expect", "load", "simulate", "to_frame"), "api"
+    ),
+    "Attempt": "simulation",
+    "AuditReport": "auditing.report",
+    "OverhangError": "text",
+    "Result": "simulation",
+    "Severity": "auditing",
+}
+
+__all__ = [
+    "Attempt",
+    "AuditReport",
+    "Devices",
+    "LoadedDevice",
+    "OverhangError",
+    "Path",
+    "Result",
+    "Severity",
+    "access_paths",
+    "audit",
+    "expect",
+    "load",
+    "simulate",
+    "to_frame",
+]
+
+
+def __getattr__(name: str) -> Any:
+    if name in _HOMES:
+        import importlib
+
+        return getattr(importlib.import_module(f"overhang.{_HOMES[name]}"), name)
+    raise AttributeError(f"module 'overhang' has no attribute {name!r}")

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from overhang.audit import RULES
+from overhang.auditing import RULES
 from overhang.cli.main import COMMANDS
 from overhang.demo import demo_files
 from tests.conftest import Ran
@@ -47,7 +47,7 @@ banner before-login:
     | Tidewater crew only.
 """
 
-CHOSEN = ("--only", "enable-not-hashed,port-shares-password", "--now", "2026-06-01")
+CHOSEN = ("--only", "enable-not-hashed,port-shared-password", "--now", "2026-06-01")
 AUDIT = """\
 Nothing that cannot wait; quay has lesser findings
 
@@ -64,7 +64,7 @@ quay  router, north quay  quay.sheet
                   drop elevation 15: password
                   elevation 15:
                       password withheld
-  MEDIUM   port-shares-password
+  MEDIUM   port-shared-password
            the console asks for one password that everybody shares: it gets passed around, nobody
            can tell who came, and it leads to level 15
               7 │     check password
@@ -176,7 +176,7 @@ def test_many_devices_are_no_wall(overhang: Run, write: Write) -> None:
 def test_findings_are_chosen_by_rule_and_severity(overhang: Run, write: Write) -> None:
     write("quay.sheet", GATE)
     rules = [each["rule"] for each in audited(overhang, "--skip", "*password*,ssh-*", "--severity", "low")]
-    assert rules == ["enable-not-hashed", "no-lock"]
+    assert rules == ["enable-not-hashed", "no-lockout"]
     assert overhang("audit", "quay.sheet", "--fail-on", "high").code == 0
     assert overhang("audit", "quay.sheet", "--fail-on", "medium").code == 1
     assert overhang("audit", "quay.sheet", "--only", "telnet-acepted") == (
@@ -196,14 +196,14 @@ def audited(overhang: Run, *options: str) -> list[dict[str, object]]:
 
 def test_the_audit_as_json(overhang: Run, write: Write) -> None:
     write("quay.sheet", GATE + "entry consle:\n    password readable hunter2\n")
-    ran = overhang("audit", "quay.sheet", "--format", "json", "--only", "old-hash,short-passwords")
+    ran = overhang("audit", "quay.sheet", "--format", "json", "--only", "weak-hash,password-length")
     report = json.loads(ran.out)
     (device,) = report["devices"]
     assert (device["name"], device["file"], device["kind"]) == ("quay", "quay.sheet", "router")
     (finding,) = device["findings"]
     assert re.fullmatch("[0-9a-f]{32}", finding.pop("fingerprint"))
     assert finding == {
-        "rule": "short-passwords",
+        "rule": "password-length",
         "severity": "low",
         "message": "no least length of passwords is said, and 15 is wanted: the next password may be an easy one",
         "lines": [{"file": "quay.sheet", "line": 1, "text": "device quay:"}],

@@ -7,8 +7,8 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from overhang.auditing.device_audit import audit_sheet
 
-from overhang.audit.device_audit import audit_sheet
 from overhang.dialect import BadDialect, Dialect, read_dialect, read_dialect_text
 from overhang.dialect.hole_types import TYPES, date_type
 from overhang.dialect.instantiate import MOST_STATEMENTS

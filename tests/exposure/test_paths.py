@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from overhang.exposure import AccessPath, AccessPaths, find_paths
 from overhang.model import Address, parse_address
 from overhang.profiles import KEYS
-from overhang.simulate import Attempt, FromProfile, Reason, Result
-from overhang.simulate.result import Resolved
+from overhang.simulation import Attempt, FromProfile, Reason, Result
+from overhang.simulation.result import Resolved
 from tests.support.generator import NOW, SOURCES, SPICE, STRANGER, WAYS, BruteForce, Made
 
 

@@ -10,9 +10,9 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from overhang.auditing.device_audit import audit_sheet
 from yangson import DataModel
 
-from overhang.audit.device_audit import audit_sheet
 from overhang.demo import demo_files
 from overhang.formats.data_tree import BadData
 from overhang.formats.data_writer import Unsayable, to_json, to_xml

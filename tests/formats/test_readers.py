@@ -191,7 +191,7 @@ def mixed(write: Write) -> None:
 
 @pytest.mark.usefixtures("mixed")
 def test_a_mixed_folder_is_read_as_far_as_it_can_be(overhang: Run) -> None:
-    ran = overhang("audit", "net", "--only", "http-on", "--now", "2026-11-23")
+    ran = overhang("audit", "net", "--only", "http-enabled", "--now", "2026-11-23")
     why = "the name hostname stands twice in one object, on line 1"
     assert (ran.code, ran.err) == (2, f"overhang: net/broken.json: {why}\n")
     end = ran.out.rstrip("\n").split("\n")[-5:]

@@ -4,8 +4,9 @@ import random
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from overhang.auditing.device_audit import audit_sheet
 
-from overhang.audit.device_audit import audit_sheet
+from overhang.auditing.report import AuditReport
 from overhang.exposure import find_paths
 from overhang.language import read_sheet
 from overhang.model import parse_address
@@ -13,14 +14,13 @@ from overhang.profiles import BUILTIN
 from overhang.project import Project
 from overhang.report.audit_html import audit_html
 from overhang.report.audit_json import audit_json
-from overhang.report.audit_report import Report
 from overhang.report.audit_sarif import audit_sarif
 from overhang.report.audit_tables import audit_csv, audit_junit, audit_markdown
 from overhang.report.audit_text import audit_lines
 from overhang.report.lines import plain
 from overhang.report.login_text import login_lines
 from overhang.report.ways_text import DeviceWays, ways_lines
-from overhang.simulate import Attempt, ResolvedDevice, decide
+from overhang.simulation import Attempt, ResolvedDevice, decide
 from tests.support.generator import NOW, SOURCES, WAYS, Made
 
 
@@ -46,7 +46,7 @@ def test_damaged_sheets_are_answered(seed: int) -> None:
     profiles = {**BUILTIN, "made": made.profile}
     resolved = ResolvedDevice(sheet.device, profiles, all_read=sheet.fully_understood)
     audited = audit_sheet(sheet, Project(profiles=profiles), NOW)
-    report = Report((audited,), (), (), NOW)
+    report = AuditReport((audited,), (), (), NOW)
     reports = [plain(audit_lines(report, 100, long=long)) for long in (True, False)]
     for written in (audit_json, audit_csv, audit_junit, audit_markdown, audit_sarif, audit_html):
         assert "password readable boat" not in written(report)

@@ -14,7 +14,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from overhang.audit import RULES
+from overhang.auditing import RULES
 from overhang.demo import demo_files
 from overhang.project import THRESHOLDS
 from tests.conftest import Ran
@@ -59,7 +59,7 @@ def test_every_format_says_what_was_not_examined_and_shows_no_secret(overhang: R
         assert "the accounts of server group ashore" in out, form
         assert "the sheet states none" in out, form
         assert ("broken.sheet" in out) == (form != "text"), form  # there it stands on standard error
-        assert "secret-on-many-devices" in out, form
+        assert "password-on-many-devices" in out, form
         assert out.isprintable() or "\x1b" not in out
         assert report(overhang, form, *(["--long"] if form == "text" else [])) == out, form
 
@@ -105,8 +105,8 @@ def test_fingerprints_stay_when_lines_move_and_go_when_they_change(overhang: Run
     text = "device a:\nentry console:\n    idle 30m\n    check nothing\n"
     before = prints(text)
     assert prints("# a remark\n\n" + text.replace("    idle", "    # here\n    idle")) == before
-    assert prints(text.replace("30m", "40m"))["idle-too-long"] != before["idle-too-long"]
-    assert prints(text.replace("device a", "device b"))["idle-too-long"] != before["idle-too-long"]
+    assert prints(text.replace("30m", "40m"))["idle-timeout"] != before["idle-timeout"]
+    assert prints(text.replace("device a", "device b"))["idle-timeout"] != before["idle-timeout"]
 
 
 @pytest.mark.usefixtures("network")

@@ -9,7 +9,7 @@ from typing import Any
 from overhang.language import read_sheet
 from overhang.model import Address
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
-from overhang.simulate import Attempt, LockoutState, ResolvedDevice, Result, decide
+from overhang.simulation import Attempt, LockoutState, ResolvedDevice, Result, decide
 
 NOW = datetime.datetime(2026, 6, 1, 12, tzinfo=datetime.UTC)
 WAYS = ("console", "auxiliary", "ssh", "telnet", "http", "https", "snmp", "door:copy")

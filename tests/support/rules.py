@@ -5,15 +5,13 @@ import tempfile
 from functools import cache
 from pathlib import Path
 
-from overhang.audit import RULES, Finding, RuleContext, audit
-from overhang.audit.across import NetworkFinding, across, check_waivers
-from overhang.audit.device_audit import DeviceAudit, audit_sheet
-from overhang.audit.rules.pages import Page, exemplary
+from overhang.auditing import DeviceAudit, Finding, FleetFinding, RuleContext, audit_config, run_fleet_rules, run_rules
+from overhang.auditing.rules.pages import Page, exemplary
 from overhang.language import read_sheet
 from overhang.profiles import BUILTIN, KEYS, derive
 from overhang.profiles.builtin import DEFAULT
 from overhang.project import Project, read_project
-from overhang.simulate import ResolvedDevice
+from overhang.simulation import ResolvedDevice
 
 NOW = datetime.datetime(2026, 6, 1, tzinfo=datetime.UTC)
 SEVERITIES = ("info", "low", "medium", "high", "critical")
@@ -35,21 +33,20 @@ def case_of(text: str, project: str = "", **changes: str) -> tuple[RuleContext, 
     profiles = dict(BUILTIN)
     profiles[DEFAULT] = derive(DEFAULT, BUILTIN[DEFAULT], {k.replace("_", "-"): v for k, v in changes.items()}, KEYS)
     case = RuleContext(ResolvedDevice(sheet.device, profiles), project_of(project), NOW)
-    return case, audit(case)
+    return case, run_rules(case)
 
 
 def of(rule: str, text: str, **changes: str) -> list[Finding]:
     return [finding for finding in case_of(text, "", **changes)[1] if finding.rule == rule]
 
 
-def run_of(page: Page, sample: str, project: str) -> tuple[list[DeviceAudit], list[NetworkFinding]]:
+def run_of(page: Page, sample: str, project: str) -> tuple[list[DeviceAudit], list[FleetFinding]]:
     """The audit of a page's sample with the devices that stand beside it."""
     held = project_of(project)
     texts = [page.sheet(sample)] + [exemplary().replace("pier-gate", f"pier-{number}") for number in range(page.fleet)]
-    audits = [audit_sheet(read_sheet(text, f"t{number}"), held, NOW) for number, text in enumerate(texts)]
-    known = frozenset(rule.name for rule in RULES)
-    return audits, across(audits, [held]) + check_waivers(held, audits, known, NOW.date())
+    audits = [audit_config(read_sheet(text, f"t{number}"), held, NOW) for number, text in enumerate(texts)]
+    return audits, run_fleet_rules(audits, [held], NOW.date())
 
 
-def told(audits: list[DeviceAudit], network: list[NetworkFinding]) -> list[str]:
+def told(audits: list[DeviceAudit], network: list[FleetFinding]) -> list[str]:
     return [each.rule for one in audits for each in one.findings] + [each.rule for each in network]

@@ -20,7 +20,7 @@ from overhang.language.terminals import decode_base64, decode_vty_range
 from overhang.model import PublicKey, parse_address
 from overhang.profiles import BUILTIN, KEYS, derive
 from overhang.profiles.builtin import DEFAULT
-from overhang.simulate import Attempt, FromAttempt, FromProfile, LockoutState, ResolvedDevice, Result, decide
+from overhang.simulation import Attempt, FromAttempt, FromProfile, LockoutState, ResolvedDevice, Result, decide
 
 TODAY = datetime.datetime(2026, 6, 1, 12, tzinfo=datetime.UTC)
 

@@ -43,7 +43,12 @@ FORMS = [
 
 def words_of(row: CompiledSpec) -> st.SearchStrategy[list[str]]:
     """Words that a row's syntax allows."""
-    return st.one_of(*(st.tuples(*map(_part, parts)).map(lambda found: [word for words in found for word in words]) for parts in row.alternatives))
+    return st.one_of(
+        *(
+            st.tuples(*map(_part, parts)).map(lambda found: [word for words in found for word in words])
+            for parts in row.alternatives
+        )
+    )
 
 
 def _part(part: Part) -> st.SearchStrategy[list[str]]:

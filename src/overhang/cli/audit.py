@@ -1,21 +1,19 @@
 """Audit the management access of devices: read their configurations and say what is wrong, worst first."""
 
 import argparse
-import datetime
 import importlib
-import os
 import sys
 from collections.abc import Callable
 from fnmatch import fnmatchcase
 
-from overhang.audit import RULES
-from overhang.audit.across import across, check_waivers
-from overhang.audit.device_audit import DeviceAudit, audit_sheet
-from overhang.audit.findings import Severity
-from overhang.cli.files import Inputs, Skipped, add_inputs, inputs_of, read_moment
+from overhang.api import audit_paths
+from overhang.auditing import Severity, rule_names
+from overhang.auditing.report import AuditReport
+from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_unreadable
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
-from overhang.report.audit_report import SORTS, Report, Unreadable, chosen
+from overhang.model.durations import parse_span
+from overhang.report.audit_summary import SORTS, chosen
 from overhang.report.audit_text import audit_lines
 from overhang.text import did_you_mean
 
@@ -67,10 +65,9 @@ def run(options: argparse.Namespace) -> int:
     return exit_code(report, Severity[options.fail_on.upper()], strict=options.strict)
 
 
-def exit_code(report: Report, fail_on: Severity, *, strict: bool) -> int:
+def exit_code(report: AuditReport, fail_on: Severity, *, strict: bool) -> int:
     """The exit code of an audit, and what could not be read on standard error."""
-    for each in report.unreadable:
-        print(f"overhang: {each.file}: {each.error}", file=sys.stderr)
+    warn_unreadable(report.unreadable)
     if report.unreadable:
         return FAILED
     if strict and any(audit.unread or audit.profile is None for audit in report.audits):
@@ -89,7 +86,7 @@ def wanted_rules(only: str | None, skip: str | None, least: Severity) -> Callabl
 
 
 def _names(text: str | None, option: str) -> set[str]:
-    names = [rule.name for rule in RULES]
+    names = rule_names()
     found: set[str] = set()
     for pattern in (text or "").replace(" ", "").split(","):
         matching = [name for name in names if fnmatchcase(name, pattern)]
@@ -102,40 +99,19 @@ def _names(text: str | None, option: str) -> set[str]:
     return found
 
 
-def report_of(options: argparse.Namespace) -> Report:
+def report_of(options: argparse.Namespace) -> AuditReport:
     """The audits of all devices that the options name, worst first, with what is wrong across them."""
     moment = read_moment(options.now)
-    return audit_paths(options.paths, inputs_of(options, _guess(options.guess)), moment)
+    return audit_paths(options.paths, loader_of(options, _guess(options.guess)), moment, progress)
 
 
 def _guess(text: str | None) -> int | None:
     if text is None:
         return None
-    from overhang.project.thresholds import read_duration
-
     try:
-        return read_duration(text)
+        return parse_span(text)
     except ValueError as wrong:
         raise UserError(f"--guess {text}: {wrong}") from None
-
-
-def audit_paths(paths: list[str], inputs: Inputs, moment: datetime.datetime) -> Report:
-    """The report about all devices that ``paths`` name."""
-    audits: list[DeviceAudit] = []
-    unreadable: list[Unreadable] = []
-    key = os.urandom(32)
-    projects = inputs.projects
-    for config in inputs.configs(paths):
-        if isinstance(config, Skipped):
-            unreadable.append(Unreadable(config.path, str(config)))
-        else:
-            audits.append(audit_sheet(config, projects.of(config.device.file), moment, key))
-    audits.sort(key=lambda audit: audit.rank)
-    network = across(audits, projects.all())
-    names = frozenset(rule.name for rule in RULES)
-    for project in projects.all():
-        network += check_waivers(project, audits, names, moment.date())
-    return Report(tuple(audits), tuple(network), tuple(unreadable), moment, tuple(inputs.left_out))
 
 
 #: The module of each format, of which the function of the format's name, audit_NAME, makes the text.
@@ -149,7 +125,7 @@ _MODULES = {
 }
 
 
-def _written(report: Report, form: str) -> str:
+def _written(report: AuditReport, form: str) -> str:
     """A report in a format, whose module is imported only when it is asked for."""
     module = importlib.import_module(f"overhang.report.{_MODULES[form]}")
     return str(getattr(module, f"audit_{form}")(report))

@@ -6,16 +6,17 @@ import datetime
 import hashlib
 import os
 
-from overhang.cli.audit import audit_paths
-from overhang.cli.files import Inputs, Projects
+from overhang.api import audit_paths
+from overhang.cli.inputs import progress
 from overhang.cli.login import show_login
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.demo import demo_files
 from overhang.exposure import resolve
+from overhang.loading import Loader, Projects
 from overhang.model import parse_address
 from overhang.report.audit_text import audit_lines
-from overhang.simulate import Attempt, decide
+from overhang.simulation import Attempt, decide
 
 _MARK = ".overhang-demo"
 
@@ -36,7 +37,7 @@ def run(options: argparse.Namespace) -> int:
     folder = options.folder
     number = lay_out(folder)
     moment = datetime.datetime.now(datetime.UTC)
-    inputs = Inputs(Projects(None))
+    loader = Loader(Projects())
     show(
         [
             [(f"{number} files of Tidewater Ferries are in {folder}", "bold")],
@@ -44,16 +45,16 @@ def run(options: argparse.Namespace) -> int:
             *_head(f"overhang audit {folder}"),
         ]
     )
-    show(audit_lines(audit_paths([folder], inputs, moment), width(), long=False))
+    show(audit_lines(audit_paths([folder], loader, moment, progress), width(), long=False))
     core = os.path.join(folder, "harbour", "harbour-core.sheet")
     office, quay = parse_address("10.64.1.77"), parse_address("10.64.16.9")
     shared = frozenset({"entry:vty 5-15"})
     polite = Attempt("ssh", moment, office, name="lena", knows=frozenset({"user:lena", "elevation:15"}), elevate=15)
     pushy = Attempt("telnet", moment, quay, knows=shared, elevate=15)
     words = "--name lena --knows user:lena --knows elevation:15 --elevate 15"
-    _login(core, polite, inputs, f"overhang login {core} --via ssh --from {office} {words}")
+    _login(core, polite, loader, f"overhang login {core} --via ssh --from {office} {words}")
     words = "--knows 'entry:vty 5-15' --elevate 15"
-    _login(core, pushy, inputs, f"overhang login {core} --via telnet --from {quay} {words}")
+    _login(core, pushy, loader, f"overhang login {core} --via telnet --from {quay} {words}")
     show(_next(folder))
     return CLEAN
 
@@ -70,9 +71,9 @@ def _head(command: str) -> list[list[tuple[str, str]]]:
     return [[(line, "said")] for line in lines] + [[]]
 
 
-def _login(path: str, attempt: Attempt, inputs: Inputs, command: str) -> None:
-    config = inputs.load(path)
-    resolved = resolve(config, inputs.projects.of(path))
+def _login(path: str, attempt: Attempt, loader: Loader, command: str) -> None:
+    config = loader.load(path)
+    resolved = resolve(config, loader.projects.of(path))
     show([[], *_head(command)])
     show_login(config, resolved, attempt, decide(resolved, attempt).result)
 

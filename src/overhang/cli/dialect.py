@@ -4,13 +4,14 @@ import argparse
 import os
 import sys
 
-from overhang.cli.files import Skipped, add_inputs, inputs_of, read_file
+from overhang.cli.inputs import add_inputs, loader_of
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError, formatter
 from overhang.cli.terminal import show, width, write_atomically
 from overhang.dialect.model import BadDialect, Dialect
 from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
 from overhang.formats.registry import DIALECT as ENDING
 from overhang.language.parsed_config import decode
+from overhang.loading import read_file
 from overhang.text import UnreadableInput
 
 ACTIONS = {
@@ -52,15 +53,15 @@ def _try(options: argparse.Namespace) -> int:
     from overhang.dialect.preview import preview_dialect
     from overhang.report.dialect_text import preview_lines
 
-    inputs = inputs_of(options)
+    loader = loader_of(options)
     failed = unread = False
     for path in options.files:
         try:
-            reader = inputs.reader(path)
+            reader = loader.reader(path)
             if not isinstance(reader, DialectReader):
-                raise Skipped(path, f"it is read as {reader.name}, not through a dialect; --dialect names one")
+                raise UnreadableInput(f"it is read as {reader.name}, not through a dialect; --dialect names one")
             text = decode(read_file(path))
-        except (Skipped, UnreadableInput) as problem:
+        except UnreadableInput as problem:
             print(f"overhang: {path}: {problem}", file=sys.stderr)
             failed = True
             continue
@@ -79,7 +80,7 @@ def _start(options: argparse.Namespace) -> int:
     for path in options.files:
         try:
             texts.append((path, decode(read_file(path))))
-        except (Skipped, UnreadableInput) as problem:
+        except UnreadableInput as problem:
             raise UserError(f"{path}: {problem}") from None
     given = options.name or os.path.basename(options.output or "").partition(".")[0] or "my-dialect"
     name = "".join(each if each.isalnum() else "-" for each in given.lower()).strip("-") or "my-dialect"

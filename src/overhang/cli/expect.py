@@ -1,13 +1,14 @@
 """Check the expectations of the project file: who must get in, who must not, and in which state of the servers."""
 
 import argparse
-import datetime
 import sys
 
-from overhang.cli.files import Skipped, add_inputs, inputs_of, read_moment
+from overhang.api import LoadedDevice, expect
+from overhang.auditing.report import Unreadable
+from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width, write_atomically
-from overhang.exposure import ExpectationChecker, ExpectationResult, applies_to, find_paths, resolve
+from overhang.exposure import ExpectationResult
 from overhang.project import Expectation
 
 
@@ -23,56 +24,45 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
-    verdicts, unmatched, skipped, understood = _check(options, read_moment(options.now))
-    if options.format == "junit" or options.output:
-        from overhang.report.expect_text import expect_junit, expect_lines
-        from overhang.report.lines import WIDEST, plain
-
-        junit = options.format == "junit"
-        text = expect_junit(verdicts, unmatched) if junit else plain(expect_lines(verdicts, unmatched, WIDEST))
-        if options.output:
-            write_atomically(options.output, text)
+    loader = loader_of(options)
+    devices: list[LoadedDevice] = []
+    unreadable: list[Unreadable] = []
+    for config in loader.configs(options.paths, progress):
+        if isinstance(config, Unreadable):
+            unreadable.append(config)
         else:
-            sys.stdout.write(text)
-    else:
-        from overhang.report.expect_text import expect_lines
-
-        show(expect_lines(verdicts, unmatched, width()))
-    for each in skipped:
-        print(f"overhang: {each.path}: {each}", file=sys.stderr)
+            devices.append(LoadedDevice(config, loader.projects.of(config.device.file)))
+    found = expect(devices, moment=read_moment(options.now))
+    warn_left_out(loader)
+    if not found and not unreadable:
+        raise UserError("no expectations: a project file beside the devices lists them, under [[expect]]")
+    results = [each for of_one in found.values() for each in of_one]
+    unmatched = [expectation for expectation, of_one in found.items() if not of_one]
+    _report(options, results, unmatched)
+    warn_unreadable(unreadable)
     for expectation in unmatched:
-        print(f"overhang: no device is chosen by the expectation: {expectation.say}", file=sys.stderr)
-    if skipped or unmatched:
+        print(f"overhang: no device matches the expectation: {expectation.say}", file=sys.stderr)
+    if unreadable or unmatched:
         return FAILED
-    if options.strict and not understood:
+    if options.strict and not all(each.understood for each in devices if _is_checked(each, found)):
         return NOT_UNDERSTOOD
-    return CLEAN if all(verdict.holds for verdict in verdicts) else FOUND
+    return CLEAN if all(each.holds for each in results) else FOUND
 
 
-def _check(
-    options: argparse.Namespace, moment: datetime.datetime
-) -> tuple[list[ExpectationResult], list[Expectation], list[Skipped], bool]:
-    inputs = inputs_of(options)
-    verdicts: list[ExpectationResult] = []
-    skipped: list[Skipped] = []
-    expectations: dict[Expectation, bool] = {}
-    understood = True
-    for config in inputs.configs(options.paths):
-        if isinstance(config, Skipped):
-            skipped.append(config)
-            continue
-        project = inputs.projects.of(config.device.file)
-        chosen = [expectation for expectation in project.expectations if applies_to(expectation, config.device)]
-        for expectation in project.expectations:
-            expectations[expectation] = expectations.get(expectation, False) or expectation in chosen
-        if chosen:
-            resolved = resolve(config, project)
-            understood = understood and resolved.understood
-            checker = ExpectationChecker(resolved, find_paths(resolved, moment, project.servers), project, moment)
-            verdicts += [checker.check(expectation) for expectation in chosen]
-    inputs.tell_left_out()
-    if not expectations and not skipped:
-        raise UserError("no expectations: a project file beside the devices says them, under [[expect]]")
-    order = list(expectations)
-    verdicts.sort(key=lambda verdict: order.index(verdict.expectation))
-    return verdicts, [expectation for expectation, met in expectations.items() if not met], skipped, understood
+def _is_checked(device: LoadedDevice, found: dict[Expectation, list[ExpectationResult]]) -> bool:
+    return any(each.file == device.file for of_one in found.values() for each in of_one)
+
+
+def _report(options: argparse.Namespace, results: list[ExpectationResult], unmatched: list[Expectation]) -> None:
+    from overhang.report.expect_text import expect_junit, expect_lines
+    from overhang.report.lines import WIDEST, plain
+
+    if options.format == "text" and not options.output:
+        show(expect_lines(results, unmatched, width()))
+        return
+    junit = options.format == "junit"
+    text = expect_junit(results, unmatched) if junit else plain(expect_lines(results, unmatched, WIDEST))
+    if options.output:
+        write_atomically(options.output, text)
+    else:
+        sys.stdout.write(text)

@@ -1,7 +1,6 @@
 """Simulate one login: show the conversation beside the reason for each step, and how it ends."""
 
 import argparse
-import datetime
 import getpass
 import json
 import os
@@ -9,7 +8,7 @@ import sys
 from collections.abc import Iterator
 from typing import Any
 
-from overhang.cli.files import Skipped, add_inputs, inputs_of
+from overhang.cli.inputs import add_inputs, loader_of, read_moment
 from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import picture_kind, show, width, write_atomically
 from overhang.exposure import resolve
@@ -18,9 +17,9 @@ from overhang.language.terminals import decode_vty_range
 from overhang.model import Address, PublicKey, parse_address
 from overhang.model.vocabulary import PORTS, WAYS
 from overhang.project import Project
-from overhang.simulate import Attempt, ResolvedDevice, Result, decide
-from overhang.simulate.reasons import Reason, Stage
-from overhang.text import did_you_mean
+from overhang.simulation import Attempt, ResolvedDevice, Result, decide
+from overhang.simulation.reasons import Reason, Stage
+from overhang.text import UnreadableInput, did_you_mean
 
 _OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
 _ITEMS = ("user:", "key:", "entry:", "elevation:", "server:", "community:")
@@ -85,12 +84,12 @@ def run(options: argparse.Namespace) -> int:
         raise UserError("--picture is for one login, and not for --attempts")
     expected = _expected(options.expect)
     attempt = build_attempt(options) if options.attempts is None else None
-    inputs = inputs_of(options)
+    loader = loader_of(options)
     try:
-        config = inputs.load(options.sheet)
-    except Skipped as problem:
-        raise UserError(f"{problem.path}: {problem}") from None
-    project = inputs.projects.of(options.sheet)
+        config = loader.load(options.sheet)
+    except UnreadableInput as problem:
+        raise UserError(f"{options.sheet}: {problem}") from None
+    project = loader.projects.of(options.sheet)
     resolved = resolve(config, project)
     if attempt is None:
         return _many(options, resolved, project)
@@ -98,7 +97,7 @@ def run(options: argparse.Namespace) -> int:
     attempt = attempt._replace(servers=project.servers)
     attempt, result = _converse(resolved, attempt)
     if kind:
-        from overhang.audit.device_audit import trace_of
+        from overhang.auditing.runner import trace_of
         from overhang.report import charts
         from overhang.report.login_text import attempt_phrase
 
@@ -122,9 +121,9 @@ def run(options: argparse.Namespace) -> int:
 def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Project) -> int:
     """Run a file of attempts; exit 2 where a line is none, 3 where the device is not understood and that is asked."""
     from overhang.report.login_json import LineWriter
-    from overhang.simulate.attempts import BadAttempt, Sequence, run_lines
+    from overhang.simulation.attempts import BadAttempt, Sequence, run_lines
 
-    start = _moment(options.now)
+    start = read_moment(options.now)
     if options.now is None:
         start = start.replace(hour=0, minute=0, second=0, microsecond=0)
     sequence = Sequence(resolved, start, project.servers)
@@ -192,7 +191,7 @@ def build_attempt(options: argparse.Namespace) -> Attempt:
         busy.update(range(first, last + 1))
     return Attempt(
         via=via,
-        moment=_moment(options.now),
+        moment=read_moment(options.now),
         source=_address(options.source, "--from"),
         destination=_address(options.to, "--to"),
         name=options.name,
@@ -226,15 +225,6 @@ def _versions(text: str) -> tuple[int, ...]:
     return tuple(int(number) for number in text.split(","))
 
 
-def _moment(text: str | None) -> datetime.datetime:
-    if text is None:
-        return datetime.datetime.now(datetime.UTC)
-    from overhang.language.terminals import decode_moment
-
-    found: datetime.datetime = _read(decode_moment, text, "--now")
-    return found
-
-
 def _secrets(path: str | None, variable: str | None) -> tuple[str, ...]:
     """The texts to type, one try each; neither they nor the file's contents ever stand in a message."""
     if path is not None and variable is not None:
@@ -262,7 +252,7 @@ def _secrets(path: str | None, variable: str | None) -> tuple[str, ...]:
 def _public_key(path: str | None) -> PublicKey | None:
     if path is None:
         return None
-    from overhang.simulate.attempts import public_key
+    from overhang.simulation.attempts import public_key
 
     try:
         with open(path, encoding="utf-8") as stream:

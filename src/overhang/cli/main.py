@@ -7,6 +7,7 @@ import os
 import sys
 
 from overhang import __version__
+from overhang.text.errors import OverhangError
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:  # the typing module is not worth its time to a program that only shows its help
@@ -36,8 +37,8 @@ COMMANDS = {
 }
 
 
-class UserError(Exception):
-    """Something that the user can put right: one line that says what, where, and what to do. Exit 2."""
+class UserError(OverhangError):
+    """Wrong usage: one line that says what, where, and what to do. Exit 2."""
 
 
 class Parser(argparse.ArgumentParser):
@@ -97,7 +98,7 @@ def main(arguments: list[str]) -> int:
         code: int = options.run(options)
         sys.stdout.flush()
         return code
-    except UserError as error:
+    except OverhangError as error:
         print(f"overhang: {error}", file=sys.stderr)
         return FAILED
     except BrokenPipeError:

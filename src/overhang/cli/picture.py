@@ -2,13 +2,13 @@
 
 import argparse
 
-from overhang.audit.device_audit import LoginTrace
-from overhang.audit.findings import Severity
+from overhang.auditing.findings import Severity
+from overhang.auditing.report import AuditReport
+from overhang.auditing.results import LoginTrace
 from overhang.cli.audit import add_reading, exit_code, report_of
-from overhang.cli.files import add_inputs
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import CLEAN, FAILED, UserError
 from overhang.cli.terminal import picture_kind, write_atomically
-from overhang.report.audit_report import Report
 
 SUBJECTS = ("exposure", "findings", "login")
 
@@ -47,7 +47,7 @@ def run(options: argparse.Namespace) -> int:
     return FAILED if exit_code(report, Severity.INFO, strict=False) == FAILED else CLEAN
 
 
-def _path(report: Report, name: str | None) -> LoginTrace:
+def _path(report: AuditReport, name: str | None) -> LoginTrace:
     from overhang.report.charts import by_exposure
 
     chosen = [audit for audit in by_exposure(report) if name is None or audit.name == name]

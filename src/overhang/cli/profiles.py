@@ -2,11 +2,11 @@
 
 import argparse
 
-from overhang.cli.files import Projects
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width
 from overhang.dialect.model import BadDialect
 from overhang.formats.dialect_format import load_dialect, shipped
+from overhang.loading import Projects
 from overhang.profiles import BUILTIN, KEYS, Profile
 from overhang.profiles.builtin import DEFAULT
 from overhang.report.lines import Line, cut, safe, wrap

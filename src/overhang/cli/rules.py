@@ -3,8 +3,8 @@
 import argparse
 import sys
 
-from overhang.audit import RULES
-from overhang.audit.rules.pages import exemplary, page_of
+from overhang.auditing import all_rules, rule_names
+from overhang.auditing.rules.pages import exemplary, page_of
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width
 from overhang.report.rules_text import rule_lines, rules_lines
@@ -23,11 +23,11 @@ def run(options: argparse.Namespace) -> int:
         sys.stdout.write(exemplary())
         return CLEAN
     if options.rule is None:
-        show(rules_lines(RULES, [page_of(rule.name) for rule in RULES]))
+        show(rules_lines(all_rules(), [page_of(name) for name in rule_names()]))
         return CLEAN
-    rule = next((rule for rule in RULES if rule.name == options.rule), None)
+    rule = next((rule for rule in all_rules() if rule.name == options.rule), None)
     if rule is None:
-        near = did_you_mean(options.rule, [rule.name for rule in RULES])
+        near = did_you_mean(options.rule, rule_names())
         hint = f"did you mean {near}?" if near else "overhang rules lists them"
         raise UserError(f"no rule is called {options.rule}; {hint}")
     show(rule_lines(page_of(rule.name), width()))

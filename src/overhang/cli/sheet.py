@@ -5,10 +5,11 @@ import argparse
 import os
 import sys
 
-from overhang.cli.files import Skipped, add_inputs, inputs_of
+from overhang.auditing.report import Unreadable
+from overhang.cli.inputs import add_inputs, loader_of, progress, warn_left_out, warn_unreadable
 from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import write_atomically
-from overhang.model import Device
+from overhang.language import ParsedConfig, unparse
 from overhang.report.lines import count, safe
 
 FORMS = ("sheet", "json", "xml")
@@ -31,18 +32,15 @@ def run(options: argparse.Namespace) -> int:
     """Do it."""
     failed = unread = False
     written: dict[str, str] = {}
-    inputs = inputs_of(options)
+    loader = loader_of(options)
     several = len(options.paths) > 1 or os.path.isdir(options.paths[0])
-    for config in inputs.configs(options.paths):
-        try:
-            if isinstance(config, Skipped):
-                raise config
-            path = config.device.file
-            text = _text(config.stated, path, options.to, secrets=options.with_secrets)
-        except Skipped as problem:
-            print(f"overhang: {problem.path}: {problem}", file=sys.stderr)
+    for config in loader.configs(options.paths, progress):
+        found = config if isinstance(config, Unreadable) else _text(config, options.to, secrets=options.with_secrets)
+        if isinstance(config, Unreadable) or isinstance(found, Unreadable):
+            warn_unreadable([found] if isinstance(found, Unreadable) else [])
             failed = True
             continue
+        path, text = config.device.file, found
         if config.unread:
             unread = True
             left = f"{count(len(config.unread), 'line')} not understood and left out; overhang audit shows them"
@@ -58,24 +56,22 @@ def run(options: argparse.Namespace) -> int:
             raise UserError(f"{target}: both {written[target]} and {path} would be written there; give them one by one")
         written[target] = path
         _write(target, text)
-    inputs.tell_left_out()
+    warn_left_out(loader)
     if failed:
         return FAILED
     return NOT_UNDERSTOOD if unread and options.strict else CLEAN
 
 
-def _text(device: Device, path: str, form: str, *, secrets: bool) -> str:
-    """The device in a form. Raises Skipped where that form cannot hold it."""
+def _text(config: ParsedConfig, form: str, *, secrets: bool) -> str | Unreadable:
+    """The device in a form, or why that form cannot hold it."""
     if form == "sheet":
-        from overhang.language import unparse
-
-        return unparse(device, secrets=secrets)
+        return unparse(config.stated, secrets=secrets)
     from overhang.formats.data_writer import Unsayable, to_json, to_xml
 
     try:
-        return (to_json if form == "json" else to_xml)(device, secrets=secrets)
+        return (to_json if form == "json" else to_xml)(config.stated, secrets=secrets)
     except Unsayable as problem:
-        raise Skipped(path, f"cannot be written as {form}: {problem}") from None
+        return Unreadable(config.device.file, f"cannot be written as {form}: {problem}")
 
 
 def _show(path: str, text: str, form: str, *, first: bool, several: bool) -> None:

@@ -3,7 +3,8 @@
 import argparse
 import sys
 
-from overhang.cli.files import Skipped, add_inputs, inputs_of, read_moment
+from overhang.auditing.report import Unreadable
+from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.terminal import show, width
 from overhang.exposure import AccessPath, AccessPaths, backup_reader, can_take, find_paths, resolve
@@ -36,16 +37,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Do it."""
     source = _checked(options)
-    inputs = inputs_of(options)
+    loader = loader_of(options)
     now = read_moment(options.now)
     devices: list[DeviceWays] = []
-    unreadable: list[tuple[str, str]] = []
-    for config in inputs.configs(options.paths):
-        if isinstance(config, Skipped):
-            unreadable.append((config.path, str(config)))
+    unreadable: list[Unreadable] = []
+    for config in loader.configs(options.paths, progress):
+        if isinstance(config, Unreadable):
+            unreadable.append(config)
             continue
         path = config.device.file
-        project = inputs.projects.of(path)
+        project = loader.projects.of(path)
         resolved = resolve(config, project)
         found = find_paths(resolved, now, project.servers)
         ways = [way for way in found.paths if _wanted(found, way, options, source)]
@@ -59,9 +60,8 @@ def run(options: argparse.Namespace) -> int:
         sys.stdout.write(ways_json(devices, unreadable))
     else:
         show(ways_lines(devices, len(unreadable), width()))
-    for file, error in unreadable:
-        print(f"overhang: {file}: {error}", file=sys.stderr)
-    inputs.tell_left_out()
+    warn_unreadable(unreadable)
+    warn_left_out(loader)
     if unreadable:
         return FAILED
     return NOT_UNDERSTOOD if options.strict and not all(device.understood for device in devices) else CLEAN

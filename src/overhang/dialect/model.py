@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 from overhang.dialect.pattern import Hole, Notation, Pattern
 from overhang.dialect.template import Template
 from overhang.profiles import Profile
+from overhang.text import OverhangError
 
 FORMS = ("indented", "braces", "flat", "sections")
 #: What a maker's texts may never export, and the statement that marks it as unknown.
@@ -173,7 +174,7 @@ class Problem(NamedTuple):
     message: str
 
 
-class BadDialect(Exception):
+class BadDialect(OverhangError):
     """A dialect that cannot be used, with everything that is wrong with it."""
 
     def __init__(self, file: str, problems: list[Problem]) -> None:

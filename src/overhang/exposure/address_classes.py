@@ -7,8 +7,8 @@ a source splits a set by two operations on integers, however many addresses are 
 from collections.abc import Iterator
 
 from overhang.model import Address
-from overhang.simulate.resolve import ResolvedDevice
-from overhang.simulate.source_lists import ResolvedSourceList
+from overhang.simulation.resolve import ResolvedDevice
+from overhang.simulation.source_lists import ResolvedSourceList
 
 _TOP = {4: (1 << 32) - 1, 6: (1 << 128) - 1}
 

@@ -1,10 +1,8 @@
 """Items of knowledge: which a device has, and which are one because their passwords are provably equal."""
 
-from overhang.model.stored_secret import Form, StoredSecret
-from overhang.model.verification import plain_text, the_same
-from overhang.simulate.resolve import ResolvedDevice
-
-_MOST_TRIES = 500
+from overhang.model.stored_secret import StoredSecret
+from overhang.model.verification import groups_of_equal
+from overhang.simulation.resolve import ResolvedDevice
 
 
 class CredentialIndex:
@@ -14,33 +12,17 @@ class CredentialIndex:
         self._numbers: dict[str, int] = {}
         self.names: list[list[str]] = []
         self.stored: list[list[StoredSecret | None]] = []
-        self.untried = 0
-        groups: dict[object, list[tuple[str, StoredSecret | None]]] = {}
-        for item, stored in _stored_credentials(resolved):
-            groups.setdefault(_likeness(item, stored), []).append((item, stored))
-        self._join_hashes(groups)
+        stored = _stored_credentials(resolved)
+        forms = dict(stored)
+        groups, self.untried = groups_of_equal(stored)
+        for group in groups:
+            for item in group:
+                self._add(item, forms[item], group[0])
+        by_key: dict[tuple[object, ...], str] = {}
         for account in resolved.accounts:
             if account.keys:
-                likeness = ("key", *sorted(each.value[:2] for each in account.keys))
-                groups.setdefault(likeness, []).append((f"key:{account.name}", None))
-        for members in groups.values():
-            for item, stored in members:
-                if item not in self._numbers:
-                    self._add(item, stored, members[0][0])
-
-    def _join_hashes(self, groups: dict[object, list[tuple[str, StoredSecret | None]]]) -> None:
-        plains = [key for key in groups if isinstance(key, tuple) and key[0] == "plain"]
-        tries = 0
-        for key in [key for key in groups if isinstance(key, tuple) and key[0] == Form.HASHED.value]:
-            hashed = groups[key][0][1]
-            for plain in plains:
-                other = groups[plain][0][1]
-                tries += 1
-                if tries > _MOST_TRIES:
-                    self.untried += 1
-                elif hashed is not None and other is not None and the_same(hashed, other):
-                    groups[plain] += groups.pop(key)
-                    break
+                keys = tuple(sorted(each.value[:2] for each in account.keys))
+                self._add(f"key:{account.name}", None, by_key.setdefault(keys, f"key:{account.name}"))
 
     def _add(self, item: str, stored: StoredSecret | None, first: str) -> None:
         number = self._numbers.get(first)
@@ -87,12 +69,3 @@ def _stored_credentials(resolved: ResolvedDevice) -> list[tuple[str, StoredSecre
     for number, said in enumerate(device.snmp.communities, 1):
         found[f"community:{number}"] = said.value.password
     return list(found.items())
-
-
-def _likeness(item: str, stored: StoredSecret | None) -> object:
-    if stored is None or stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY):
-        return item
-    plain = plain_text(stored)
-    if plain:
-        return ("plain", plain)
-    return item if plain == "" else (stored.form.value, stored.text)

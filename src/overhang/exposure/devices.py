@@ -2,7 +2,7 @@
 
 from overhang.language import ParsedConfig
 from overhang.project import Project
-from overhang.simulate import ResolvedDevice
+from overhang.simulation import ResolvedDevice
 
 
 def resolve(config: ParsedConfig, project: Project) -> ResolvedDevice:

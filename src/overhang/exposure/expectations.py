@@ -1,15 +1,15 @@
 """Checking claims: what should be so, held against every way in, with an example where it is not."""
 
 import datetime
-from collections.abc import Iterator
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 from overhang.exposure.paths import AccessPath, AccessPaths
+from overhang.exposure.witness import Witness
 from overhang.model import Address, Device
 from overhang.model.vocabulary import PORTS, VTY_WAYS
 from overhang.project import Expectation, Person, Project
-from overhang.simulate import Attempt, ResolvedDevice, Result, decide
+from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 
 #: Addresses that read well in an example, where any would do: 203.0.113.1 and 2001:db8::1 (RFC 5737, RFC 3849).
 _EXAMPLES = ((4, 0xCB007101), (6, (0x20010DB8 << 96) + 1))
@@ -48,6 +48,7 @@ class ExpectationChecker:
         self.found = found
         self.project = project
         self.moment = moment
+        self._witness = Witness(resolved, found, moment, project.servers)
 
     def check(self, expectation: Expectation) -> ExpectationResult:
         """Whether ``claim`` holds on the device."""
@@ -86,7 +87,7 @@ class ExpectationChecker:
     def _ways(self, expectation: Expectation, person: Person | None) -> list[str]:
         paths = list(expectation.via or (*ALL_WAYS, *(via for via in self.resolved.services if via not in ALL_WAYS)))
         if expectation.sources is None and not expectation.anywhere and person is not None and person.sits:
-            networks = any(endpoint in self.project.networks for endpoint in person.sits)
+            networks = any(place in self.project.networks for place in person.sits)
             paths = [via for via in paths if (via in person.sits if via in PORTS else networks)]
         elif expectation.sources is not None and not expectation.via:
             paths = [via for via in paths if via not in PORTS]
@@ -97,7 +98,7 @@ class ExpectationChecker:
         address_classes = self.found.address_classes
         prefixes = expectation.sources
         if prefixes is None and not expectation.anywhere and person is not None and person.sits:
-            prefixes = tuple(each for endpoint in person.sits for each in self.project.networks.get(endpoint, ()))
+            prefixes = tuple(each for place in person.sits for each in self.project.networks.get(place, ()))
         if prefixes is None:
             return address_classes.everything
         found = 0
@@ -182,40 +183,25 @@ class ExpectationChecker:
         if not path.sure:
             what = f"may get to level {path.level}, which nobody can tell for sure"
         source = None if path.sources is None else self._address(path.sources & wanted, expectation, person)
-        for attempt in self._examples(path, source, self.found.states[state]):
-            result = decide(self.resolved, attempt).result
-            if result.level is not None and result.level >= expectation.below:
-                return self._verdict(expectation, False, f"{who} {what}", attempt, result)
-        return self._verdict(expectation, False, f"{who} {what} by {path.via}")
+        below = expectation.below
+        found = self._witness.find(
+            path,
+            source,
+            self.found.states[state],
+            self._busy(path),
+            lambda result: result.level is not None and result.level >= below,
+        )
+        if found is None:
+            return self._verdict(expectation, False, f"{who} {what} by {path.via}")
+        return self._verdict(expectation, False, f"{who} {what}", *found)
 
-    def _examples(self, path: AccessPath, source: Address | None, down: frozenset[str]) -> Iterator[Attempt]:
-        """Attempts that may show a way: who knows its items tries the names and VTYs that could matter."""
-        knows = frozenset(name for number in path.needs for name in self.found.credentials.names[number])
-        names: list[str | None] = [None, *(account.name for account in self.resolved.accounts), "somebody"]
-        names += [name for accounts in (self.project.servers or {}).values() for name in accounts]
-        names += [item.rpartition("/")[2] for item in sorted(knows) if item.startswith("server:")]
-        busy: list[frozenset[int]] = [frozenset()]
-        if path.via in VTY_WAYS:
-            count = self.resolved.facts["vtys"].value
-            numbers = [vty.number or 0 for vty in self.resolved.vtys(count if isinstance(count, int) else 0)]
-            busy = [frozenset(number for number in numbers if number < first) for first in numbers]
-        for taken in busy:
-            for name in dict.fromkeys(names):
-                for texts in ((), ("something",)):
-                    yield Attempt(
-                        path.via,
-                        self.moment,
-                        source,
-                        name=name,
-                        passwords=texts,
-                        knows=knows,
-                        elevate=path.level if path.level > path.after_login else None,
-                        elevate_passwords=texts,
-                        ssh_versions=(1, 2),
-                        busy=taken,
-                        down=down,
-                        servers=self.project.servers,
-                    )
+    def _busy(self, path: AccessPath) -> list[frozenset[int]]:
+        """The VTYs that may be busy when a path is taken: none, then one after another from the lowest."""
+        if path.via not in VTY_WAYS:
+            return [frozenset()]
+        count = self.resolved.facts["vtys"].value
+        numbers = [vty.number or 0 for vty in self.resolved.vtys(count if isinstance(count, int) else 0)]
+        return [frozenset(number for number in numbers if number < first) for first in numbers] or [frozenset()]
 
     def _failed(self, expectation: Expectation, why: str, attempt: Attempt) -> ExpectationResult:
         return self._verdict(expectation, False, why, attempt, decide(self.resolved, attempt).result)
@@ -224,7 +210,7 @@ class ExpectationChecker:
         """One address of a set of sources, inside the networks that a claim speaks of."""
         prefixes = expectation.sources
         if prefixes is None and not expectation.anywhere and person is not None:
-            prefixes = tuple(each for endpoint in person.sits for each in self.project.networks.get(endpoint, ()))
+            prefixes = tuple(each for place in person.sits for each in self.project.networks.get(place, ()))
         if not prefixes:
             address_classes = self.found.address_classes
             for family, value in _EXAMPLES:

@@ -14,14 +14,14 @@ from overhang.exposure.exploring_oracle import NOBODY, ExplorationContext, Explo
 from overhang.model import Address
 from overhang.model.vocabulary import VTY_WAYS
 from overhang.profiles import UNKNOWN
-from overhang.simulate import Attempt, LockoutState, ResolvedDevice
-from overhang.simulate.authentication import check
-from overhang.simulate.authorization import land
-from overhang.simulate.elevation import elevate
-from overhang.simulate.evaluation import Evaluation
-from overhang.simulate.reachability import arrive
-from overhang.simulate.reasons import Reason
-from overhang.simulate.resolve import Endpoint
+from overhang.simulation import Attempt, LockoutState, ResolvedDevice
+from overhang.simulation.authentication import check
+from overhang.simulation.authorization import land
+from overhang.simulation.elevation import elevate
+from overhang.simulation.evaluation import Evaluation
+from overhang.simulation.reachability import arrive
+from overhang.simulation.reasons import Reason
+from overhang.simulation.resolve import Endpoint
 
 ANYBODY = "*"
 _MOST_VTYS = 256

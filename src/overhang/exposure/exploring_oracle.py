@@ -10,11 +10,11 @@ from typing import Any
 from overhang.exposure.address_classes import AddressClasses
 from overhang.exposure.credentials import CredentialIndex
 from overhang.model.stored_secret import Form
-from overhang.simulate.oracle import Oracle, ServerAnswer
-from overhang.simulate.reasons import Reason, Stage
-from overhang.simulate.resolve import Credential, ResolvedEntry
-from overhang.simulate.result import FromAttempt, Provenance, Step
-from overhang.simulate.source_lists import ResolvedSourceList
+from overhang.simulation.oracle import Oracle, ServerAnswer
+from overhang.simulation.reasons import Reason, Stage
+from overhang.simulation.resolve import Credential, ResolvedEntry
+from overhang.simulation.result import FromAttempt, Provenance, Step
+from overhang.simulation.source_lists import ResolvedSourceList
 
 _QUESTION = Step(Stage.AUTHENTICATION, Reason.EITHER, FromAttempt("knows"))
 _SOMETHING = "something that opens nothing"

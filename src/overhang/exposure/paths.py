@@ -11,7 +11,7 @@ from overhang.exposure.explore import Explorer, PhaseResult, parts_of
 from overhang.exposure.exploring_oracle import ExplorationContext
 from overhang.model import Address
 from overhang.model.vocabulary import PORTS
-from overhang.simulate import ResolvedDevice
+from overhang.simulation import ResolvedDevice
 
 #: Up to so many servers every combination is looked at; beyond it each group is wholly up or wholly down.
 _MOST_SERVERS = 8
@@ -50,6 +50,10 @@ class AccessPaths(NamedTuple):
     def down(self, path: AccessPath) -> list[list[str]]:
         """The states of the servers in which a way holds, each the sorted addresses of those that are down."""
         return [sorted(down) for index, down in enumerate(self.states) if path.states >> index & 1]
+
+    def names_of(self, path: AccessPath) -> frozenset[str]:
+        """The names of all items that a path needs."""
+        return frozenset(name for number in path.needs for name in self.credentials.names[number])
 
     def always(self, path: AccessPath) -> bool:
         """Whether a way holds in every state of the servers."""

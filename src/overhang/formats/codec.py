@@ -174,7 +174,11 @@ class Field(NamedTuple):
             write(self.row.alternatives, captures)
         except ValueError:
             for label, options in self.parts.items():
-                unsaid = [part.value for part in options if part.keyword and self.row.spec.data.get(part.value, part.value) is None]
+                unsaid = [
+                    part.value
+                    for part in options
+                    if part.keyword and self.row.spec.data.get(part.value, part.value) is None
+                ]
                 if unsaid and label not in captures:
                     captures[label] = unsaid[0]
             try:

@@ -10,7 +10,7 @@ from overhang.formats.interface import Reader
 from overhang.formats.sheet_format import ENDING, READER
 from overhang.language import ParsedConfig
 from overhang.profiles import Profile
-from overhang.text import UnreadableInput, did_you_mean
+from overhang.text import OverhangError, UnreadableInput, did_you_mean
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -28,7 +28,7 @@ DIALECT = ".dialect.toml"
 OPENERS = "overhang.openers"
 
 
-class NoReader(Exception):
+class NoReader(OverhangError):
     """No reader is found, or the one that is asked for does not exist; the message says what to do."""
 
 

@@ -6,11 +6,16 @@ runs meet none.
 
 import re
 import warnings
+from collections.abc import Iterable
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeVar
 
 from overhang.model.masking import unmask
 from overhang.model.stored_secret import Form, StoredSecret
+
+T = TypeVar("T")
+#: So many pairs of a clear text and a hash are compared; a comparison takes milliseconds.
+_MOST_TRIES = 500
 
 #: Modular crypt prefixes, what the scheme is called, and the handler that verifies it (RFC 7317 names the first three).
 _SCHEMES: tuple[tuple[str, str, str | None], ...] = (
@@ -158,3 +163,37 @@ def _verify_with_system(text: str, typed: str) -> bool | None:
     if not answer or answer.startswith("*"):
         return None
     return bool(answer == text)
+
+
+def groups_of_equal(secrets: Iterable[tuple[T, StoredSecret | None]]) -> tuple[list[list[T]], int]:
+    """Things with stored passwords, in groups whose passwords are provably equal; and how many comparisons were left out.
+
+    Equal texts, behind any form, are found at once. Then each distinct hash is tried with each distinct clear text, up
+    to a limit, since a try takes milliseconds. What has no password (None), an unknown or an empty one stands alone.
+    """
+    groups: dict[object, list[tuple[T, StoredSecret | None]]] = {}
+    for number, (thing, stored) in enumerate(secrets):
+        groups.setdefault(_equality_key(stored, number), []).append((thing, stored))
+    plains = [key for key in groups if isinstance(key, tuple) and key[0] == "plain"]
+    hashes = [key for key in groups if isinstance(key, tuple) and key[0] == Form.HASHED.value]
+    tries = untried = 0
+    for hashed in hashes:
+        for plain in plains:
+            if tries == _MOST_TRIES:
+                untried += 1
+                continue
+            tries += 1
+            one, other = groups[plain][0][1], groups[hashed][0][1]
+            if one is not None and other is not None and the_same(one, other):
+                groups[plain] += groups.pop(hashed)
+                break
+    return [[thing for thing, _ in group] for group in groups.values()], untried
+
+
+def _equality_key(stored: StoredSecret | None, number: int) -> object:
+    if stored is None or stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY):
+        return number
+    plain = plain_text(stored)
+    if plain:
+        return "plain", plain
+    return number if plain == "" else (stored.form.value, stored.text)

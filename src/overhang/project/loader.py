@@ -12,13 +12,13 @@ from overhang.profiles.model import BadProfile, text_of
 from overhang.project.expectations import read_expectations
 from overhang.project.model import Person, Project, Waiver
 from overhang.project.thresholds import THRESHOLDS, Thresholds
-from overhang.text import did_you_mean
+from overhang.text import OverhangError, did_you_mean
 
 NAME = "overhang.toml"
 _LARGEST = 8_000_000
 
 
-class BadProject(Exception):
+class BadProject(OverhangError):
     """A project file that cannot be used; the message says what, where and what to do."""
 
 

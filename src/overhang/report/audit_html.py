@@ -4,11 +4,12 @@ import os
 from typing import Any
 
 from overhang import __version__
-from overhang.audit.device_audit import DeviceAudit, LoginTrace
-from overhang.audit.findings import Severity
-from overhang.audit.rules.pages import page_of
+from overhang.auditing.findings import Severity
+from overhang.auditing.report import AuditReport
+from overhang.auditing.results import DeviceAudit, LoginTrace
+from overhang.auditing.rules.pages import page_of
 from overhang.report.audit_json import fired
-from overhang.report.audit_report import Report, not_examined, summary, verdict
+from overhang.report.audit_summary import not_examined, summary, verdict
 from overhang.report.audit_text import opened_phrases
 from overhang.report.charts import LETTERS, by_exposure, cells_of, column_label, columns_of, nobody
 from overhang.report.lines import safe
@@ -16,7 +17,7 @@ from overhang.report.lines import safe
 _TEMPLATE = "audit.html.jinja"
 
 
-def audit_html(report: Report) -> str:
+def audit_html(report: AuditReport) -> str:
     """The report as a page."""
     import jinja2  # only this format needs it
 
@@ -47,7 +48,7 @@ def audit_html(report: Report) -> str:
     )
 
 
-def _bar(audit: DeviceAudit, report: Report) -> dict[str, Any]:
+def _bar(audit: DeviceAudit, report: AuditReport) -> dict[str, Any]:
     """The findings of a device as parts of a bar, in per cent of the longest."""
     longest = max((len(each.findings) for each in report.audits), default=1) or 1
     parts = []
@@ -58,5 +59,5 @@ def _bar(audit: DeviceAudit, report: Report) -> dict[str, Any]:
     return {"audit": audit, "parts": parts}
 
 
-def _easiest(report: Report) -> LoginTrace | None:
+def _easiest(report: AuditReport) -> LoginTrace | None:
     return next((audit.easiest for audit in by_exposure(report) if audit.easiest is not None), None)

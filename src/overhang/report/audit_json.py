@@ -4,19 +4,20 @@ import json
 from typing import Any
 
 from overhang import __version__
-from overhang.audit.across import NetworkFinding
-from overhang.audit.device_audit import DeviceAudit, ReportedFinding
-from overhang.audit.rules.pages import Page, page_of
-from overhang.report.audit_report import Report, not_examined, verdict
+from overhang.auditing.fleet import FleetFinding
+from overhang.auditing.report import AuditReport
+from overhang.auditing.results import DeviceAudit, ReportedFinding
+from overhang.auditing.rules.pages import Page, page_of
+from overhang.report.audit_summary import not_examined, verdict
 from overhang.text import Diagnostic
 
 
-def audit_json(report: Report) -> str:
+def audit_json(report: AuditReport) -> str:
     """The report as JSON."""
     return json.dumps(audit_value(report), indent=2, ensure_ascii=False) + "\n"
 
 
-def audit_value(report: Report) -> dict[str, Any]:
+def audit_value(report: AuditReport) -> dict[str, Any]:
     """The report as plain values."""
     return {
         "overhang": __version__,
@@ -37,7 +38,7 @@ def audit_value(report: Report) -> dict[str, Any]:
     }
 
 
-def fired(report: Report) -> set[str]:
+def fired(report: AuditReport) -> set[str]:
     """The rules that found something, waived or not."""
     own = {each.rule for audit in report.audits for each in audit.findings}
     waived = {each.finding.rule for audit in report.audits for each in audit.waived}
@@ -96,13 +97,13 @@ def finding_value(finding: ReportedFinding) -> dict[str, Any]:
     }
 
 
-def _network(finding: NetworkFinding) -> dict[str, Any]:
+def _network(finding: FleetFinding) -> dict[str, Any]:
     return {
         "rule": finding.rule,
         "severity": finding.severity.word,
         "message": finding.message,
         "devices": list(finding.devices),
-        "lines": [{"file": file, "line": line} for file, line, _ in finding.places],
+        "lines": [{"file": file, "line": line} for file, line in finding.places],
         "fix": list(finding.fix),
     }
 

@@ -6,11 +6,12 @@ from typing import Any
 from urllib.parse import quote
 
 from overhang import __version__
-from overhang.audit import RULES
-from overhang.audit.device_audit import DeviceAudit, ReportedFinding
-from overhang.audit.findings import Severity
-from overhang.audit.rules.pages import Page, page_of
-from overhang.report.audit_report import Report, not_examined, own_lines
+from overhang.auditing import all_rules
+from overhang.auditing.findings import Severity
+from overhang.auditing.report import AuditReport
+from overhang.auditing.results import DeviceAudit, ReportedFinding
+from overhang.auditing.rules.pages import Page, page_of
+from overhang.report.audit_summary import not_examined, own_lines
 from overhang.report.audit_text import opened_phrases
 
 _LEVELS = {
@@ -24,7 +25,7 @@ _LEVELS = {
 _RANKS = {Severity.CRITICAL: 95.0, Severity.HIGH: 80.0, Severity.MEDIUM: 55.0, Severity.LOW: 30.0, Severity.INFO: 10.0}
 
 
-def audit_sarif(report: Report) -> str:
+def audit_sarif(report: AuditReport) -> str:
     """The report as SARIF; every rule that fired is described."""
     results = [_result(audit, finding, None) for audit in report.audits for finding in audit.findings] + [
         _result(audit, each.finding, f"until {each.until}: {each.reason}")
@@ -38,11 +39,11 @@ def audit_sarif(report: Report) -> str:
                 "level": _LEVELS[each.severity],
                 "rank": _RANKS[each.severity],
                 "message": {"text": each.message},
-                "locations": [_location(file, line) for file, line, _ in each.places],
+                "locations": [_location(file, line) for file, line in each.places],
             }
         )
     fired = {result["ruleId"] for result in results}
-    topics = {rule.name: rule.topic for rule in RULES}
+    topics = {rule.name: rule.topic for rule in all_rules()}
     notes = [
         {
             "level": "warning",

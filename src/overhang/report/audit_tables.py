@@ -5,9 +5,10 @@ import io
 from collections.abc import Iterator
 from xml.sax.saxutils import escape, quoteattr
 
-from overhang.audit.device_audit import DeviceAudit, ReportedFinding
-from overhang.audit.rules.pages import page_of
-from overhang.report.audit_report import Report, by_rule, not_examined, own_lines, summary, verdict
+from overhang.auditing.report import AuditReport
+from overhang.auditing.results import DeviceAudit, ReportedFinding
+from overhang.auditing.rules.pages import page_of
+from overhang.report.audit_summary import by_rule, not_examined, own_lines, summary, verdict
 from overhang.report.audit_text import opened_phrases
 from overhang.report.lines import safe
 
@@ -28,7 +29,7 @@ COLUMNS = (
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
-def audit_csv(report: Report) -> str:
+def audit_csv(report: AuditReport) -> str:
     """A row for each finding, then for each thing that was not examined; severity "not examined" there."""
     out = io.StringIO()
     write = csv.writer(out, lineterminator="\r\n")
@@ -39,7 +40,7 @@ def audit_csv(report: Report) -> str:
         for waived in audit.waived:
             write.writerow(map(_cell, _row(audit, waived.finding, f"until {waived.until}: {waived.reason}")))
     for each in report.network:
-        file, line, _ = each.places[0] if each.places else ("", "", "")
+        file, line = each.places[0] if each.places else ("", "")
         cells = [
             each.severity.word,
             each.rule,
@@ -89,12 +90,12 @@ def _cell(value: object) -> object:
 # -- JUnit XML ---------------------------------------------------------------------------------------------------------
 
 
-def audit_junit(report: Report) -> str:
+def audit_junit(report: AuditReport) -> str:
     """A suite for each device with a failure for each finding; what was not examined is a skipped case."""
     return "".join(f"{line}\n" for line in _junit(report))
 
 
-def _junit(report: Report) -> Iterator[str]:
+def _junit(report: AuditReport) -> Iterator[str]:
     total = sum(report.counts.values())
     yield '<?xml version="1.0" encoding="utf-8"?>'
     yield f'<testsuites name="overhang audit" failures="{total}">'
@@ -149,12 +150,12 @@ def _detail(finding: ReportedFinding) -> str:
 # -- Markdown ----------------------------------------------------------------------------------------------------------
 
 
-def audit_markdown(report: Report) -> str:
+def audit_markdown(report: AuditReport) -> str:
     """A page for a wiki or a merge request."""
     return "".join(f"{line}\n" for line in _markdown(report))
 
 
-def _markdown(report: Report) -> Iterator[str]:
+def _markdown(report: AuditReport) -> Iterator[str]:
     yield "# Audit of management access"
     yield ""
     yield f"**{_md(verdict(report)[0])}.** {_md(summary(report))}."

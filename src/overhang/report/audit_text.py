@@ -6,12 +6,13 @@ know where to begin: a line for each device, then a line for each rule.
 
 from collections.abc import Iterator, Sequence
 
-from overhang.audit.across import NetworkFinding
-from overhang.audit.device_audit import DeviceAudit, Opened, ReportedFinding
-from overhang.audit.findings import Severity
-from overhang.audit.rules.pages import page_of
+from overhang.auditing.findings import Severity
+from overhang.auditing.fleet import FleetFinding
+from overhang.auditing.report import AuditReport
+from overhang.auditing.results import DeviceAudit, Opened, ReportedFinding
+from overhang.auditing.rules.pages import page_of
 from overhang.model.vocabulary import way_label
-from overhang.report.audit_report import Report, by_rule, not_examined, read_by, summary, verdict
+from overhang.report.audit_summary import by_rule, not_examined, read_by, summary, verdict
 from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.text import Diagnostic
 
@@ -29,7 +30,7 @@ _LETTERS = {
 }
 
 
-def audit_lines(report: Report, width: int, *, long: bool) -> Iterator[Line]:
+def audit_lines(report: AuditReport, width: int, *, long: bool) -> Iterator[Line]:
     """The whole report; ``long`` shows every finding with its proof, else one line a device and one a rule."""
     sentence, style = verdict(report)
     for piece in wrap(sentence, width):
@@ -55,7 +56,7 @@ def audit_lines(report: Report, width: int, *, long: bool) -> Iterator[Line]:
 # -- the short form ----------------------------------------------------------------------------------------------------
 
 
-def _table(report: Report, width: int) -> Iterator[Line]:
+def _table(report: AuditReport, width: int) -> Iterator[Line]:
     name = min(24, max(6, *(len(safe(audit.name)) for audit in report.audits)))
     kinds = {audit.file: ", ".join(part for part in (audit.kind, audit.site) if part) for audit in report.audits}
     about = min(26, max(5, *(len(safe(each)) for each in kinds.values())))
@@ -83,7 +84,7 @@ def _table(report: Report, width: int) -> Iterator[Line]:
     yield []
 
 
-def _rules(report: Report, width: int) -> Iterator[Line]:
+def _rules(report: AuditReport, width: int) -> Iterator[Line]:
     groups = by_rule(report)
     if not groups:
         return
@@ -211,7 +212,7 @@ def _remarks(remarks: Sequence[Diagnostic], width: int) -> Iterator[Line]:
 # -- what is not of one device -----------------------------------------------------------------------------------------
 
 
-def _network(findings: Sequence[NetworkFinding], width: int) -> Iterator[Line]:
+def _network(findings: Sequence[FleetFinding], width: int) -> Iterator[Line]:
     if not findings:
         return
     yield [("across devices", "bold")]
@@ -222,14 +223,14 @@ def _network(findings: Sequence[NetworkFinding], width: int) -> Iterator[Line]:
             yield [(" " * _INDENT, ""), (line, "")]
         for at, line in enumerate(wrap(page_of(finding.rule).fix, width - _INDENT - 7)):
             yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (line, "")]
-        for file, number, _ in finding.places[:_MOST_OPENED]:
+        for file, number in finding.places[:_MOST_OPENED]:
             yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (cut(f"{file}:{number}", width - _INDENT - 7), "dim")]
         if len(finding.places) > _MOST_OPENED:
             yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (f"and {len(finding.places) - _MOST_OPENED} more", "dim")]
     yield []
 
 
-def _left_out(report: Report, width: int, *, long: bool) -> Iterator[Line]:
+def _left_out(report: AuditReport, width: int, *, long: bool) -> Iterator[Line]:
     found = [each for each in not_examined(report) if each[2]]
     if not found:
         return

@@ -8,10 +8,10 @@ import textwrap
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from overhang.audit.device_audit import DeviceAudit, Exposure, LoginTrace
-from overhang.audit.findings import Severity
+from overhang.auditing.findings import Severity
+from overhang.auditing.report import AuditReport
+from overhang.auditing.results import DeviceAudit, Exposure, LoginTrace
 from overhang.model.vocabulary import way_label
-from overhang.report.audit_report import Report
 from overhang.report.lines import cut, safe
 
 if TYPE_CHECKING:
@@ -60,7 +60,7 @@ def written(figure: "Figure", kind: str) -> bytes:
 # -- the exposure map --------------------------------------------------------------------------------------------------
 
 
-def columns_of(report: Report) -> list[str]:
+def columns_of(report: AuditReport) -> list[str]:
     """The ways that any device can be entered by, the riskiest first; other doors are one column."""
     used = {_column(each.via) for audit in report.audits for each in audit.exposures}
     return [via for via in (*_COLUMNS, "door") if via in used]
@@ -86,7 +86,7 @@ def cells_of(audit: DeviceAudit) -> dict[str, Exposure]:
     return cells
 
 
-def by_exposure(report: Report) -> list[DeviceAudit]:
+def by_exposure(report: AuditReport) -> list[DeviceAudit]:
     """The devices, those first whose highest level takes the least."""
     order = list(LETTERS)
 
@@ -98,7 +98,7 @@ def by_exposure(report: Report) -> list[DeviceAudit]:
     return sorted(report.audits, key=rank)
 
 
-def exposure_map(report: Report) -> "Figure":
+def exposure_map(report: AuditReport) -> "Figure":
     """Devices down, ways across; each cell the least knowledge that reaches the highest level there."""
     devices, columns = by_exposure(report), columns_of(report)
     panels = _panels(devices)
@@ -223,7 +223,7 @@ def _legend(figure: "Figure", entries: Sequence[tuple[str, str, str]], more: str
 # -- findings by device and severity -----------------------------------------------------------------------------------
 
 
-def findings_chart(report: Report) -> "Figure":
+def findings_chart(report: AuditReport) -> "Figure":
     """A bar for each device, its findings by severity, worst device first."""
     panels = _panels(report.audits)
     rows = max(len(panel) for panel in panels)
@@ -284,7 +284,7 @@ def login_path(path: LoginTrace) -> "Figure":
     """The gates of one login from the top down, each with what it comes by, and where it ends."""
     from matplotlib.patches import Rectangle
 
-    gates = path.gates
+    gates = path.steps
     lines = [textwrap.wrap(safe(gate.reason), 92) or [""] for gate in gates]
     steps = [0.3 + 0.2 * len(each) for each in lines]
     figure = _figure(max(_HEIGHT if len(gates) > 9 else 5.0, 2.6 + sum(steps)))

@@ -3,7 +3,7 @@
 import json
 from typing import Any
 
-from overhang.simulate import FromAttempt, FromProfile, Provenance, Result, Step
+from overhang.simulation import FromAttempt, FromProfile, Provenance, Result, Step
 
 _MOST_KEPT = 50_000
 

@@ -6,8 +6,8 @@ from overhang.formats.registry import DIALECT
 from overhang.language import ParsedConfig
 from overhang.model.vocabulary import PORTS
 from overhang.report.lines import Line, cut, safe, wrap
-from overhang.simulate import Attempt, FromAttempt, FromProfile, Provenance, ResolvedDevice, Result, Step
-from overhang.simulate.reasons import Reason, Stage
+from overhang.simulation import Attempt, FromAttempt, FromProfile, Provenance, ResolvedDevice, Result, Step
+from overhang.simulation.reasons import Reason, Stage
 from overhang.text import Origin
 
 _STYLES = {"admitted": "good", "denied": "high", "refused": "high", "dropped": "high", "unknown": "medium"}

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator, Sequence
 
-from overhang.audit import TOPICS, Rule
-from overhang.audit.rules.pages import Page
+from overhang.auditing import Rule, all_topics
+from overhang.auditing.rules.pages import Page
 from overhang.report.lines import Line, count, cut, wrap
 
 
@@ -12,7 +12,7 @@ def rules_lines(rules: Sequence[Rule], pages: Sequence[Page]) -> Iterator[Line]:
     widest = max(len(rule.name) for rule in rules)
     titles = {page.name: page.title for page in pages}
     yield [(count(len(rules), "rule"), "bold"), ("; overhang rules RULE explains one", "")]
-    for topic in TOPICS:
+    for topic in (each.title for each in all_topics()):
         yield []
         yield [(topic, "said")]
         for rule in rules:
@@ -60,7 +60,7 @@ def rules_tables(rules: Sequence[Rule], pages: Sequence[Page]) -> str:
     """A Markdown table for each topic: docs/rules.md holds them, and a test compares."""
     by_name = {page.name: page for page in pages}
     parts = []
-    for topic in TOPICS:
+    for topic in (each.title for each in all_topics()):
         rows = [by_name[rule.name] for rule in rules if rule.topic == topic]
         lines = [f"| `{page.name}` | {page.title} | {page.looks_for} | {page.severity} |" for page in rows]
         heading = topic if topic[:2].isupper() else topic.capitalize()

@@ -1,0 +1,284 @@
+"""The public API: what the commands do, for programs. docs/python.md shows it at work.
+
+Everything here takes and returns values; nothing is printed, and whatever goes wrong is an ``OverhangError``.
+"""
+
+import datetime
+import os
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+from overhang.auditing import DeviceAudit, audit_config, run_fleet_rules
+from overhang.auditing.report import AuditReport, Unreadable
+from overhang.exposure import (
+    AccessPaths,
+    ExpectationChecker,
+    ExpectationResult,
+    applies_to,
+    find_paths,
+    resolve,
+)
+from overhang.language import ParsedConfig
+from overhang.loading import Loader, Progress, Projects
+from overhang.model import Device, parse_address
+from overhang.project import Expectation, Project
+from overhang.simulation import Attempt, ResolvedDevice, Result, decide
+from overhang.text import Diagnostic, OverhangError
+
+if TYPE_CHECKING:
+    import pandas
+
+
+@dataclass(frozen=True)
+class LoadedDevice:
+    """One device's configuration, read, with the project that holds for it."""
+
+    config: ParsedConfig
+    project: Project
+
+    @property
+    def name(self) -> str:
+        """The device's name, or its file's where it has none."""
+        return self.config.device.name
+
+    @property
+    def file(self) -> str:
+        """The file that it was read from, as it was given."""
+        return self.config.device.file
+
+    @property
+    def device(self) -> Device:
+        """The access model: what is configured, each value with its line."""
+        return self.config.device
+
+    @property
+    def diagnostics(self) -> tuple[Diagnostic, ...]:
+        """What was wrong with the configuration's lines."""
+        return self.config.diagnostics
+
+    @cached_property
+    def resolved(self) -> ResolvedDevice:
+        """The device with its profile: every value, configured or not."""
+        return resolve(self.config, self.project)
+
+    @property
+    def understood(self) -> bool:
+        """Whether every line and the profile were understood; where not, answers may be "unknown"."""
+        return self.resolved.understood
+
+
+@dataclass(frozen=True)
+class Devices:
+    """The devices of some files and folders, and what could not be read."""
+
+    devices: tuple[LoadedDevice, ...]
+    unreadable: tuple[Unreadable, ...] = ()
+    left_out: tuple[str, ...] = ()
+
+    def __iter__(self) -> Iterator[LoadedDevice]:
+        return iter(self.devices)
+
+    def __len__(self) -> int:
+        return len(self.devices)
+
+    def __getitem__(self, name: str) -> LoadedDevice:
+        """The device of a name. Raises OverhangError where there is none."""
+        for each in self.devices:
+            if each.name == name:
+                return each
+        raise OverhangError(f"no device is called {name}")
+
+
+@dataclass(frozen=True)
+class Path:
+    """One access path: who knows ``needs`` reaches ``level``.
+
+    ``via`` is the way; ``sources`` are the source prefixes, or None at a port; ``to`` are the device's own addresses that
+    answer, or None where none is configured. ``needs`` are items of knowledge, empty for nothing. ``after_login`` and
+    ``level`` are privilege levels from 0 to 15 (RFC 8907). ``servers_down`` lists the states of the AAA servers in which
+    it holds, each the addresses of those that do not answer. ``certain`` is false where it depends on unknown facts.
+    """
+
+    device: str
+    via: str
+    sources: tuple[str, ...] | None
+    to: tuple[str, ...] | None
+    needs: tuple[str, ...]
+    after_login: int
+    level: int
+    servers_down: tuple[tuple[str, ...], ...]
+    certain: bool
+
+
+def load(
+    paths: str | os.PathLike[str] | Iterable[str | os.PathLike[str]],
+    *,
+    project: str | None = None,
+    reader: str | None = None,
+    dialect: str | None = None,
+    guess: int | None = None,
+) -> Devices:
+    """Read devices' configurations.
+
+    ``paths`` are files, and folders that are searched. ``project`` is a project file in place of the nearest
+    ``overhang.toml`` above each file; ``reader`` or ``dialect`` say how to read every file, in place of by content;
+    ``guess`` is the time for guessing hashed passwords, in seconds a device. Files that cannot be read do not stop the
+    others: they are in ``unreadable``. Raises OverhangError for a project file, reader or dialect that cannot be used.
+    """
+    given = [paths] if isinstance(paths, str | os.PathLike) else paths
+    loader = Loader(Projects(project, guess), reader, dialect)
+    devices: list[LoadedDevice] = []
+    unreadable: list[Unreadable] = []
+    for each in loader.configs(os.fspath(path) for path in given):
+        if isinstance(each, Unreadable):
+            unreadable.append(each)
+        else:
+            devices.append(LoadedDevice(each, loader.projects.of(each.device.file)))
+    return Devices(tuple(devices), tuple(unreadable), tuple(loader.left_out))
+
+
+def now(moment: datetime.datetime | None = None) -> datetime.datetime:
+    """A moment, UTC where it has no zone; the clock's where none is given."""
+    if moment is None:
+        return datetime.datetime.now(datetime.UTC)
+    return moment if moment.tzinfo else moment.replace(tzinfo=datetime.UTC)
+
+
+def audit(devices: Devices | Iterable[LoadedDevice], *, moment: datetime.datetime | None = None) -> AuditReport:
+    """Audit devices: what is wrong with each, worst device first, and across them.
+
+    ``moment`` is the time to go by, in place of the clock's.
+    """
+    at, key = now(moment), os.urandom(32)
+    loaded = list(devices)
+    audits = [audit_config(each.config, each.project, at, key) for each in loaded]
+    projects = {each.project.file: each.project for each in loaded}
+    unreadable = devices.unreadable if isinstance(devices, Devices) else ()
+    left_out = devices.left_out if isinstance(devices, Devices) else ()
+    return report_of(audits, list(projects.values()), at, unreadable, left_out)
+
+
+def report_of(
+    audits: Iterable[DeviceAudit],
+    projects: Sequence[Project],
+    moment: datetime.datetime,
+    unreadable: Iterable[Unreadable] = (),
+    left_out: Iterable[str] = (),
+) -> AuditReport:
+    """The report of audits that were made one by one."""
+    ranked = sorted(audits, key=lambda audit: audit.rank)
+    network = run_fleet_rules(ranked, projects, moment.date())
+    return AuditReport(tuple(ranked), tuple(network), tuple(unreadable), moment, tuple(left_out))
+
+
+def audit_paths(paths: Iterable[str], loader: Loader, moment: datetime.datetime, progress: Progress) -> AuditReport:
+    """Audit the devices that ``paths`` name, one after another, so that only their results are kept."""
+    key = os.urandom(32)
+    audits: list[DeviceAudit] = []
+    unreadable: list[Unreadable] = []
+    for each in loader.configs(paths, progress):
+        if isinstance(each, Unreadable):
+            unreadable.append(each)
+        else:
+            audits.append(audit_config(each, loader.projects.of(each.device.file), moment, key))
+    return report_of(audits, loader.projects.all(), moment, unreadable, loader.left_out)
+
+
+def simulate(device: LoadedDevice, attempt: Attempt | None = None, **fields: Any) -> Result:
+    """Simulate one login: its outcome, level, the reason, and the trace of every step.
+
+    Give an ``Attempt``, or its fields: ``via``, ``source`` (an address as text will do), ``name``, ``passwords``,
+    ``knows``, ``elevate``, and so on. The moment is the clock's, and what the AAA servers hold the project's, unless they
+    are given. Raises ValueError for an address that is none.
+    """
+    if attempt is None:
+        for key in ("source", "destination"):
+            if isinstance(fields.get(key), str):
+                fields[key] = parse_address(fields[key])
+        fields.setdefault("servers", device.project.servers)
+        attempt = Attempt(**{"moment": now(), **fields})
+    return decide(device.resolved, attempt).result
+
+
+def paths_into(device: LoadedDevice, moment: datetime.datetime | None = None) -> AccessPaths:
+    """Every access path into a device, as sets; ``access_paths`` gives them as plain values."""
+    return find_paths(device.resolved, now(moment), device.project.servers)
+
+
+def access_paths(device: LoadedDevice, *, moment: datetime.datetime | None = None) -> list[Path]:
+    """Every access path into a device, worst first: from where, the least one needs to know, and the level reached."""
+    found = paths_into(device, moment)
+    return [
+        Path(
+            device.name,
+            each.via,
+            None if each.sources is None else tuple(found.address_classes.prefixes(each.sources)),
+            each.to,
+            tuple(sorted(found.credentials.known_as(number) for number in each.needs)),
+            each.after_login,
+            each.level,
+            tuple(tuple(down) for down in found.down(each)),
+            each.sure,
+        )
+        for each in found.paths
+    ]
+
+
+def expect(
+    devices: Iterable[LoadedDevice], *, moment: datetime.datetime | None = None
+) -> dict[Expectation, list[ExpectationResult]]:
+    """Check the expectations of the projects: for each its results, one for each device that it applies to.
+
+    An expectation that applies to none of the devices has an empty list, and proves nothing.
+    """
+    at = now(moment)
+    results: dict[Expectation, list[ExpectationResult]] = {}
+    for each in devices:
+        chosen = [expectation for expectation in each.project.expectations if applies_to(expectation, each.device)]
+        for expectation in each.project.expectations:
+            results.setdefault(expectation, [])
+        if chosen:
+            checker = ExpectationChecker(each.resolved, paths_into(each, at), each.project, at)
+            for expectation in chosen:
+                results[expectation].append(checker.check(expectation))
+    return results
+
+
+def to_frame(
+    results: "AuditReport | Iterable[Path] | Mapping[Expectation, list[ExpectationResult]]",
+) -> "pandas.DataFrame":
+    """Results as a pandas DataFrame: findings of an audit, access paths, or expectations, one a row.
+
+    Raises OverhangError where pandas is not installed (the extra ``overhang[frames]``).
+    """
+    try:
+        import pandas
+    except ImportError:
+        raise OverhangError("pandas is not installed; install overhang[frames]") from None
+    if isinstance(results, AuditReport):
+        rows = [
+            {
+                "device": audit.name,
+                "kind": audit.kind,
+                "site": audit.site,
+                "rule": finding.rule,
+                "severity": finding.severity.word,
+                "message": finding.message,
+                "file": audit.file,
+                "line": finding.lines[0].line if finding.lines else None,
+                "fingerprint": finding.fingerprint,
+            }
+            for audit in results.audits
+            for finding in audit.findings
+        ]
+    elif isinstance(results, Mapping):
+        rows = [
+            {"expectation": expectation.say, "device": each.device, "holds": each.holds, "why": each.why}
+            for expectation, found in results.items()
+            for each in found
+        ]
+    else:
+        rows = [dict(vars(each)) for each in results]
+    return pandas.DataFrame(rows)

@@ -1,0 +1,363 @@
+"""What a rule may look at: the device, its profile, the project, and every access path, access point by access point.
+
+A rule about who can log in asks the access paths and the decision behind them; it does not guess from the words.
+"""
+
+import datetime
+from collections.abc import Callable, Hashable, Iterable, Iterator
+from fnmatch import fnmatchcase
+from functools import cached_property
+from typing import NamedTuple, TypeVar
+
+from overhang.auditing.findings import DedupKey, Fault, Finding, proof
+from overhang.auditing.severity import AttackerEffort, of_lock_out, of_paths
+from overhang.auditing.wording import vtys_label
+from overhang.exposure import AccessPath, AccessPaths, explorer_of, levels_of, paths_at, paths_of
+from overhang.exposure.paths import rank
+from overhang.exposure.witness import Witness
+from overhang.model import Configured, Device, StoredSecret
+from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
+from overhang.project import Person, Project, Thresholds
+from overhang.simulation import Attempt, Provenance, ResolvedDevice, Result, Stage, decide
+from overhang.simulation.resolve import ResolvedEntry, ResolvedService
+from overhang.text import Origin
+
+T = TypeVar("T")
+#: A rule reports only what is certain: what needs more runs than this to tell is in doubt to it.
+_MOST_RUNS = 64
+
+
+class AccessPoint(NamedTuple):
+    """Where logins arrive by one way, and all that leads in there.
+
+    ``numbers`` are the VTYs, alike and not necessarily neighbours. ``sources`` is the set that arrives (None at a
+    port). ``paths`` are the access paths that are certain, worst first; ``arrives`` tells whether any login surely gets
+    so far.
+    """
+
+    via: str
+    label: str
+    numbers: tuple[int, ...]
+    view: ResolvedEntry | None
+    service: ResolvedService | None
+    sources: int | None
+    arrives: bool
+    paths: tuple[AccessPath, ...]
+
+    @property
+    def way_label(self) -> str:
+        """SSH, Telnet, ...: what messages call the way."""
+        return way_label(self.via) if self.via not in PORTS else self.label
+
+    @property
+    def place(self) -> str:
+        """The port, or the way: what a message names where VTYs do not matter."""
+        return self.label if self.via in PORTS else self.way_label
+
+    @property
+    def unauthenticated(self) -> list[AccessPath]:
+        """The access paths of somebody who knows nothing."""
+        return [path for path in self.paths if not path.needs]
+
+    @property
+    def check_key(self) -> DedupKey:
+        """What stands for "who passes the check here"."""
+        return Fault.CHECK.at(self.numbers or self.via)
+
+
+class PasswordPlace(NamedTuple):
+    """A stored password: its item of knowledge or another name, what people call it, and the form it is kept in.
+
+    ``unused`` tells that another password of the same lock counts in its place.
+    """
+
+    item: str
+    label: str
+    said: Configured[StoredSecret]
+    unused: bool = False
+
+
+class RuleContext:
+    """One device before the rules. ``moment`` is the time that the audit goes by."""
+
+    def __init__(self, resolved: ResolvedDevice, project: Project, moment: datetime.datetime) -> None:
+        self.resolved = resolved
+        self.project = project
+        self.moment = moment
+        self._explorer = explorer_of(resolved, moment, project.servers)
+        #: every access path, and those of them that are certain
+        self.exposure: AccessPaths = paths_of(self._explorer)
+        self.paths = [path for path in self.exposure.paths if path.sure]
+        #: what could not be examined, and why; rules add to it
+        self.not_examined: list[tuple[str, str]] = []
+        self._witness = Witness(resolved, self.exposure, moment, project.servers, _MOST_RUNS)
+        self._kept: dict[Hashable, object] = {}
+
+    @property
+    def device(self) -> Device:
+        """The device."""
+        return self.resolved.device
+
+    @property
+    def thresholds(self) -> Thresholds:
+        """The project's thresholds."""
+        return self.project.thresholds
+
+    @property
+    def people(self) -> list[Person]:
+        """The project's people."""
+        return list(self.project.people.values())
+
+    @cached_property
+    def locked_away(self) -> bool:
+        """Whether the project says that only trusted people reach this device's ports."""
+        site = self.device.facts.site.value if self.device.facts.site else ""
+        return any(fnmatchcase(word, each) for word in (self.device.name, site) for each in self.project.locked_away)
+
+    def keep(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What ``make`` gives, worked out once for a device."""
+        if key not in self._kept:
+            self._kept[key] = make()
+        return self._kept[key]  # type: ignore[return-value]
+
+    # -- findings ------------------------------------------------------------------------------------------------------
+
+    def opened(
+        self,
+        message: str,
+        because: Iterable[Provenance],
+        paths: Iterable[AccessPath],
+        effort: AttackerEffort,
+        fix: Iterable[str],
+        *dedup_keys: DedupKey,
+        also: Iterable[AccessPath] = (),
+    ) -> Finding:
+        """A finding about who can log in: the access paths that it opens give its severity.
+
+        ``also`` are paths that it makes easier, and that still need something else.
+        """
+        opens = tuple(sorted(set(paths), key=rank))
+        easier = tuple(sorted(set(also).difference(opens), key=rank))
+        classes, away = self.exposure.address_classes, self.locked_away
+        severity = of_paths(opens, effort, classes, locked_away=away)
+        severity = max(severity, of_paths(easier, AttackerEffort.SECRET_NEEDED, classes, locked_away=away))
+        lines, unsaid = proof(because)
+        return Finding("", severity, message, lines, unsaid, opens + easier, tuple(fix), dedup_keys)
+
+    def locked_out(
+        self,
+        message: str,
+        because: Iterable[Provenance],
+        fix: Iterable[str],
+        *dedup_keys: DedupKey,
+        everybody: bool = False,
+        always: bool = False,
+    ) -> Finding:
+        """A finding about the right people being kept out."""
+        lines, unsaid = proof(because)
+        severity = of_lock_out(everybody=everybody, always=always)
+        return Finding("", severity, message, lines, unsaid, (), tuple(fix), dedup_keys)
+
+    # -- access points -------------------------------------------------------------------------------------------------
+
+    @cached_property
+    def access_points(self) -> list[AccessPoint]:
+        """Every access point, by each way: ports, groups of alike VTYs, web, SNMP, other doors."""
+        return [point for via in (*PORTS, *self.resolved.services) for point in self._points_of(via)]
+
+    def _points_of(self, via: str) -> Iterator[AccessPoint]:
+        arrivals = self._explorer.arrivals(via, None)
+        by_view: dict[object, list[int]] = {}
+        for view in self.vtys if via in VTY_WAYS else ():
+            by_view.setdefault(view.likeness, []).append(view.number or 0)
+        groups: dict[object, list[int]] = {}
+        for index, phase in enumerate(arrivals):
+            entry = phase.result.entry
+            groups.setdefault(entry.likeness if entry is not None else via, []).append(index)
+        for likeness, indices in groups.items():
+            here = [arrivals[index] for index in indices]
+            endpoint = here[0].result
+            numbers = tuple(by_view.get(likeness, ()))
+            sources = 0
+            for arrival in here:
+                sources |= arrival.sources
+            label = vtys_label(numbers) if numbers else endpoint.label
+            if not numbers and endpoint.entry is not None:
+                label = endpoint.entry.spoken
+            yield AccessPoint(
+                via,
+                label,
+                numbers,
+                endpoint.entry,
+                endpoint.service,
+                None if via in PORTS else sources,
+                any(arrival.sure for arrival in here),
+                tuple(path for path in paths_at(self._explorer, via, here) if path.sure),
+            )
+
+    @cached_property
+    def vty_groups(self) -> list[list[AccessPoint]]:
+        """The access points of each group of alike VTYs together: by SSH, by Telnet, or both."""
+        groups: dict[tuple[int, ...], list[AccessPoint]] = {}
+        for point in self.access_points:
+            if point.numbers:
+                groups.setdefault(point.numbers, []).append(point)
+        return [groups[numbers] for numbers in sorted(groups)]
+
+    @cached_property
+    def vtys(self) -> list[ResolvedEntry]:
+        """All VTYs, configured or not; where their number is unknown, those that statements name."""
+        count = self.resolved.facts["vtys"].value
+        return self.resolved.vtys(count if isinstance(count, int) else 0)
+
+    # -- access paths --------------------------------------------------------------------------------------------------
+
+    def names_of(self, path: AccessPath) -> frozenset[str]:
+        """The names of all items that a path needs."""
+        return self.exposure.names_of(path)
+
+    @cached_property
+    def _by_needs(self) -> dict[frozenset[int], list[AccessPath]]:
+        found: dict[frozenset[int], list[AccessPath]] = {}
+        for path in self.paths:
+            found.setdefault(path.needs, []).append(path)
+        return found
+
+    def opened_by(self, items: Iterable[str], paths: Iterable[AccessPath] | None = None) -> list[AccessPath]:
+        """The paths of somebody who knows no more than ``items``, those that need none of them left out."""
+        index = self.exposure.credentials
+        known = frozenset(index.number(item) for item in items if index.has(item))
+        if paths is None and len(known) <= 1:
+            return list(self._by_needs.get(known, ())) if known else []
+        return [path for path in (self.paths if paths is None else paths) if path.needs and path.needs <= known]
+
+    def needing(self, item: str, paths: Iterable[AccessPath] | None = None) -> list[AccessPath]:
+        """The paths that need an item, perhaps with others."""
+        return [path for path in (self.paths if paths is None else paths) if item in self.names_of(path)]
+
+    def wide(self, paths: Iterable[AccessPath]) -> list[AccessPath]:
+        """Those of the paths that can be taken from anywhere."""
+        classes = self.exposure.address_classes
+        return [path for path in paths if path.sources is not None and classes.wide(path.sources)]
+
+    def by_ways(self, *vias: str) -> list[AccessPath]:
+        """The certain paths by some ways."""
+        return [path for path in self.paths if path.via in vias]
+
+    @cached_property
+    def levels(self) -> dict[str, dict[str, int]]:
+        """What each of the project's people reaches by each way."""
+        return {person.name: levels_of(self.exposure, person, self.project) for person in self.people}
+
+    def used(self, via: str) -> bool:
+        """Whether any of the project's people can log in by a way."""
+        return any(via in levels for levels in self.levels.values())
+
+    # -- logins --------------------------------------------------------------------------------------------------------
+
+    def busy_but(self, numbers: tuple[int, ...]) -> frozenset[int]:
+        """The VTYs that are busy where a login is to meet one of ``numbers``; none for other ways."""
+        if not numbers:
+            return frozenset()
+        return frozenset(view.number for view in self.vtys if view.number is not None and view.number not in numbers)
+
+    def shown(self, point: AccessPoint, path: AccessPath, elevate: int | None = None) -> Result | None:
+        """A login that shows a path: its result. None where none was found within bounds.
+
+        With ``elevate``, one that takes the path and then asks for that level, whatever comes of it.
+        """
+        key = ("shown", point.via, point.numbers, path, elevate)
+        return self.keep(key, lambda: self._shown(point, path, elevate))
+
+    def _shown(self, point: AccessPoint, path: AccessPath, elevate: int | None) -> Result | None:
+        source = None if path.sources is None else self.exposure.address_classes.example(path.sources)
+        down = next(state for index, state in enumerate(self.exposure.states) if path.states >> index & 1)
+        found = self._witness.find(
+            path,
+            source,
+            down,
+            [self.busy_but(point.numbers)],
+            lambda result: result.outcome == "admitted" and result.level == path.level,
+            elevate,
+        )
+        return None if found is None else found[1]
+
+    def stranger(
+        self,
+        via: str,
+        numbers: tuple[int, ...] = (),
+        down: frozenset[str] = frozenset(),
+        name: str = "somebody",
+        knows: frozenset[str] = frozenset(),
+        ssh_versions: tuple[int, ...] = (1, 2),
+    ) -> Iterator[Result]:
+        """How logins of somebody who knows nothing, or no more than ``knows``, end from each kind of source.
+
+        The VTYs other than ``numbers`` are busy; what is typed opens nothing.
+        """
+        for source in [None] if via in PORTS else self.resolved.source_classes():
+            attempt = Attempt(
+                via,
+                self.moment,
+                source,
+                name=name,
+                passwords=("anything",),
+                knows=knows,
+                ssh_versions=ssh_versions,
+                busy=self.busy_but(numbers),
+                down=down,
+            )
+            yield decide(self.resolved, attempt, most_runs=_MOST_RUNS).result
+
+    def asked(self, name: str, knows: frozenset[str] = frozenset()) -> set[Provenance]:
+        """The statements that logins under a name come by, at every access point, with the servers up and down."""
+        down = {frozenset[str](), max(self.exposure.states, key=len)}
+        return self.keep(
+            ("asked", name, knows),
+            lambda: {
+                step.origin
+                for point in self.access_points
+                if point.arrives
+                for state in down
+                for result in self.stranger(point.via, point.numbers, state, name, knows)
+                for step in result.trace
+                if step.stage is Stage.AUTHENTICATION
+            },
+        )
+
+    # -- stored passwords ----------------------------------------------------------------------------------------------
+
+    @cached_property
+    def passwords(self) -> list[PasswordPlace]:
+        """Every stored password of the device, in the order of its lines."""
+        return sorted(self._all_passwords(), key=lambda place: place.said.origin.line)
+
+    def _all_passwords(self) -> Iterator[PasswordPlace]:
+        device = self.device
+        for label, entry in (("console", device.console), ("auxiliary port", device.auxiliary)):
+            if entry.password is not None:
+                yield PasswordPlace(entry.item, f"the {label}", entry.password)
+        seen: set[Origin] = set()
+        for entry in device.vtys.values():
+            if entry.password is not None and entry.password.origin not in seen:
+                seen.add(entry.password.origin)
+                yield PasswordPlace(entry.item, "VTY " + entry.item.removeprefix("entry:vty "), entry.password)
+        for level, elevation in device.elevations.items():
+            label = "the enable secret" if level == 15 else f"elevation to level {level}"
+            if elevation.strong is not None:
+                yield PasswordPlace(f"elevation:{level}", label, elevation.strong)
+            if elevation.plain is not None:
+                unused = elevation.strong is not None
+                yield PasswordPlace(f"elevation:{level}", label, elevation.plain, unused)
+        for user in device.users.values():
+            if user.password is not None:
+                yield PasswordPlace(f"user:{user.name}", f"account {user.name}", user.password)
+        for number, community in enumerate(device.snmp.communities, 1):
+            said = Configured(community.value.password, community.origin)
+            yield PasswordPlace(f"community:{number}", f"SNMP community {number}", said)
+        for group in device.groups.values():
+            for server in group.servers:
+                if server.value.secret is not None:
+                    label = f"server {server.value.address} of group {group.name}"
+                    item = f"secret:{group.name}/{server.value.address}"
+                    yield PasswordPlace(item, label, Configured(server.value.secret, server.origin))

@@ -1,0 +1,109 @@
+"""Devices together: the fingerprint that the audit of each leaves, and the rules that compare them.
+
+A fingerprint holds no secret: passwords are compared by a keyed digest of this run.
+"""
+
+import datetime
+import hashlib
+from collections.abc import Iterator, Sequence
+from typing import Any, NamedTuple
+
+from overhang.auditing import fixes
+from overhang.auditing.context import RuleContext
+from overhang.auditing.findings import Severity
+from overhang.auditing.results import DeviceAudit, FleetFingerprint, PasswordFingerprint
+from overhang.model.stored_secret import Form
+from overhang.model.verification import plain_text
+from overhang.project import Project
+
+
+class FleetFinding(NamedTuple):
+    """Something wrong that no single device shows; ``places`` are files and lines."""
+
+    rule: str
+    severity: Severity
+    message: str
+    places: tuple[tuple[str, int], ...]
+    devices: tuple[str, ...]
+    fix: tuple[str, ...] = ()
+
+
+class FleetRun(NamedTuple):
+    """What a rule across devices may look at: audits under one project, the day, and the names of all rules."""
+
+    audits: Sequence[DeviceAudit]
+    project: Project
+    today: datetime.date
+    rules: frozenset[str]
+
+
+#: What a device may do: said of one, of several, and of one that does not.
+HABITS = {
+    "telnet": ("accepts Telnet", "accept Telnet", "does not"),
+    "ssh": ("accepts SSH", "accept SSH", "does not"),
+    "web": ("has web management", "have web management", "does not"),
+    "servers": ("asks AAA servers", "ask AAA servers", "does not"),
+    "secret": ("has an enable secret", "have an enable secret", "does not"),
+    "accounts": ("has local accounts", "have local accounts", "does not"),
+    "lists": ("limits source addresses", "limit source addresses", "does not"),
+    "banner": ("shows a banner", "show a banner", "does not"),
+    "record": ("logs logins", "log logins", "does not"),
+}
+
+
+def fleet_fingerprint(context: RuleContext, key: bytes) -> FleetFingerprint:
+    """The fingerprint of a device; ``key`` is random and the same for all devices of a run."""
+    facts = context.device.facts
+    kind = facts.kind.value if facts.kind is not None else ""
+    site = facts.site.value if facts.site is not None else ""
+    return FleetFingerprint(kind, site, tuple(_habits(context)), tuple(_passwords(context, key)))
+
+
+def _habits(context: RuleContext) -> Iterator[tuple[str, bool, int]]:
+    device, paths = context.device, context.paths
+    head = device.facts.block.origin.line if device.facts.block.origin is not None else 1
+    vias = {path.via for path in paths}
+    yield "telnet", "telnet" in vias, _line(device.telnet.on, head)
+    yield "ssh", "ssh" in vias, _line(device.ssh.on, head)
+    yield "web", bool({"http", "https"} & vias), _line(device.web.https or device.web.http, head)
+    yield "servers", any(item.startswith("server:") for path in paths for item in context.names_of(path)), head
+    yield "secret", 15 in device.elevations, head
+    yield "accounts", bool(device.users), head
+    remote = [path for path in paths if path.sources is not None]
+    if remote:
+        yield "lists", not context.wide(remote), head
+    yield "banner", "before-login" in device.banners, head
+    if device.management.record is not None:
+        yield "record", device.management.record.value.on, device.management.record.origin.line
+
+
+def _line(said: Any, head: int) -> int:
+    return said.origin.line if said is not None else head
+
+
+def _passwords(context: RuleContext, key: bytes) -> Iterator[PasswordFingerprint]:
+    for place in context.passwords:
+        stored = place.said.value
+        plain = plain_text(stored)
+        if stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY) or plain == "" or place.unused:
+            continue
+        text = f"plain {plain}" if plain else f"{stored.form.value} {stored.text}"
+        digest = hashlib.blake2b(text.encode("utf-8", "surrogatepass"), key=key, digest_size=16).digest()
+        level = max((path.level for path in context.opened_by({place.item})), default=-1)
+        fix = tuple(fixes.new_password(context, place.item))
+        yield PasswordFingerprint(digest, place.label, place.said.origin.line, level, fix)
+
+
+def run_fleet_rules(
+    audits: Sequence[DeviceAudit], projects: Sequence[Project], today: datetime.date
+) -> list[FleetFinding]:
+    """What is wrong across the devices of a run; each is held against the project that holds for it."""
+    from overhang.auditing.registry import all_rules, rule_names  # the rules import what stands above
+
+    names = frozenset(rule_names())
+    found: list[FleetFinding] = []
+    for project in projects:
+        run = FleetRun([audit for audit in audits if audit.project == project.file], project, today, names)
+        for rule in all_rules():
+            found += [each._replace(rule=rule.name) for each in (rule.fleet(run) if rule.fleet is not None else ())]
+    return sorted(found, key=lambda each: (-each.severity, each.rule, each.devices))

@@ -1,0 +1,119 @@
+"""Declaring rules, finding them, and running them on a device.
+
+A rule is one function in ``rules/``, declared by ``@rule("id")`` of its topic, and one page of the same name. Both are
+found, not listed. A fault is reported once, by the first rule that reports it; ``after`` names the rules that are to
+report it first.
+"""
+
+import importlib
+import pkgutil
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cache
+from graphlib import TopologicalSorter
+from typing import Any, NamedTuple
+
+from overhang.auditing import rules as rules_package
+from overhang.auditing.context import RuleContext
+from overhang.auditing.findings import DedupKey, Finding
+
+Check = Callable[[RuleContext], Iterator[Finding]]
+
+
+class Rule(NamedTuple):
+    """One rule: its name, the topic that it is listed under, and what checks it.
+
+    ``after`` are the rules that go before it. ``alone``: where it reports something, no other rule does. ``fleet`` checks
+    the devices of a run together, and then ``check`` is None.
+    """
+
+    name: str
+    topic: str
+    check: Check | None
+    after: tuple[str, ...] = ()
+    alone: bool = False
+    fleet: Callable[[Any], Iterator[Any]] | None = None
+
+
+class Topic:
+    """A topic of rules; ``order`` is its place in the list of topics. Calling it declares a rule."""
+
+    def __init__(self, title: str, order: int) -> None:
+        self.title, self.order = title, order
+        self.rules: list[Rule] = []
+
+    def __call__(self, name: str, *, after: str = "", alone: bool = False) -> Callable[[Check], Check]:
+        """Declare the function below as a rule on one device; ``after`` are names with blanks between."""
+
+        def declare(check: Check) -> Check:
+            self.rules.append(Rule(name, self.title, check, tuple(after.split()), alone))
+            return check
+
+        return declare
+
+    def fleet(self, name: str) -> Callable[[Callable[[Any], Iterator[Any]]], Callable[[Any], Iterator[Any]]]:
+        """Declare the function below as a rule on the devices of a run together."""
+
+        def declare(check: Callable[[Any], Iterator[Any]]) -> Callable[[Any], Iterator[Any]]:
+            self.rules.append(Rule(name, self.title, None, fleet=check))
+            return check
+
+        return declare
+
+
+@cache
+def all_topics() -> tuple[Topic, ...]:
+    """Every topic, in order: each a module of ``rules/`` that holds one under the name ``rule``."""
+    found = []
+    modules = pkgutil.iter_modules(rules_package.__path__)
+    for each in sorted(module.name for module in modules if not module.ispkg):
+        topic = getattr(importlib.import_module(f"overhang.auditing.rules.{each}"), "rule", None)
+        if isinstance(topic, Topic):
+            found.append(topic)
+    return tuple(sorted(found, key=lambda topic: topic.order))
+
+
+@cache
+def all_rules() -> tuple[Rule, ...]:
+    """Every rule, by topic and in the order of its module."""
+    return tuple(rule for topic in all_topics() for rule in topic.rules)
+
+
+@cache
+def device_rules() -> tuple[Rule, ...]:
+    """The rules on one device, in the order in which they run. Raises CycleError for rules that go before each other."""
+    own = {rule.name: rule for rule in all_rules() if rule.check is not None}
+    sorter: TopologicalSorter[str] = TopologicalSorter()
+    for rule in own.values():
+        sorter.add(rule.name, *rule.after)
+    sorter.prepare()
+    order: list[str] = []
+    places = {rule.name: (not rule.alone, place) for place, rule in enumerate(own.values())}
+    ready: list[str] = []
+    while sorter.is_active():
+        ready = sorted([*ready, *sorter.get_ready()], key=places.__getitem__)
+        name = ready.pop(0)
+        order.append(name)
+        sorter.done(name)
+    return tuple(own[name] for name in order)
+
+
+def run_rules(context: RuleContext, rules: Sequence[Rule] | None = None) -> list[Finding]:
+    """All findings about a device, each fault reported once, worst first, then by rule and line."""
+    reported: set[DedupKey] = set()
+    findings: list[Finding] = []
+    for rule in device_rules() if rules is None else rules:
+        fired = False
+        for finding in rule.check(context) if rule.check is not None else ():
+            fired = True
+            if finding.dedup_keys and reported.issuperset(finding.dedup_keys):
+                continue
+            reported.update(finding.dedup_keys)
+            findings.append(finding._replace(rule=rule.name))
+        if fired and rule.alone:
+            break
+    return sorted(findings, key=lambda each: (-each.severity, each.rule, each.lines))
+
+
+def rule_names(rules: Iterable[Rule] | None = None) -> list[str]:
+    """The names of rules."""
+    return [rule.name for rule in (all_rules() if rules is None else rules)]

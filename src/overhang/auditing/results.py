@@ -1,0 +1,169 @@
+"""The audit of one device, as values that no longer need the device: what reports are made from."""
+
+import datetime
+from typing import NamedTuple
+
+from overhang.auditing.findings import Severity
+from overhang.language import Phrased
+from overhang.text import Diagnostic
+
+
+class Quoted(NamedTuple):
+    """A line of a configuration without its secrets."""
+
+    file: str
+    line: int
+    text: str
+
+
+class Unsaid(NamedTuple):
+    """What a profile says that the device does where nothing is configured."""
+
+    profile: str
+    key: str
+    value: str
+
+
+class Opened(NamedTuple):
+    """An access path that a finding opens: the way, from where, knowing what, which level after login and at the end.
+
+    ``anywhere`` tells that it can be taken from at least half of all addresses of a family; ``servers`` tells in which
+    state of the AAA servers it holds, "" for all.
+    """
+
+    via: str
+    sources: tuple[str, ...]
+    anywhere: bool
+    needs: str
+    after_login: int
+    level: int
+    servers: str
+
+
+class ReportedFinding(NamedTuple):
+    """A finding with its proof quoted.
+
+    ``fingerprint`` stays the same when lines move. ``fix`` are statements of the sheet language, ``phrased`` the same in
+    the device's own language where it is another one.
+    """
+
+    rule: str
+    severity: Severity
+    message: str
+    lines: tuple[Quoted, ...]
+    unsaid: tuple[Unsaid, ...]
+    opens: tuple[Opened, ...]
+    fix: tuple[str, ...]
+    fingerprint: str
+    phrased: Phrased | None = None
+
+    @property
+    def preferred_fix(self) -> tuple[str, ...]:
+        """The fix for a person: in their device's own language where that has words for all of it."""
+        return self.fix if self.phrased is None or self.phrased.lines is None else self.phrased.lines
+
+
+class Waived(NamedTuple):
+    """A finding that somebody accepted: why, and until when."""
+
+    finding: ReportedFinding
+    reason: str
+    until: datetime.date
+
+
+class NotExamined(NamedTuple):
+    """Something that the audit did not look at, and why."""
+
+    what: str
+    why: str
+
+
+class Exposure(NamedTuple):
+    """The least knowledge that reaches the highest level by a way: a letter of the exposure map.
+
+    N: nothing; R: what can be read in the configuration; S: one shared password; A: an account's; T: two things or more.
+    ``level`` is the highest that is reached so, ``needs`` says it in words.
+    """
+
+    via: str
+    letter: str
+    level: int
+    needs: str
+
+
+class TraceStep(NamedTuple):
+    """One step of a login: its stage, what happened in one sentence, and the line or profile key that decided."""
+
+    stage: str
+    reason: str
+    because: str
+
+
+class LoginTrace(NamedTuple):
+    """One login from the first step to where it ends: what it tries, its steps, its outcome and level."""
+
+    device: str
+    caption: str
+    steps: tuple[TraceStep, ...]
+    outcome: str
+    level: int | None
+
+
+class PasswordFingerprint(NamedTuple):
+    """A stored password's digest and label, its line, the level it reaches alone (-1: none), and how to set another."""
+
+    digest: bytes
+    label: str
+    line: int
+    level: int
+    fix: tuple[str, ...]
+
+
+class FleetFingerprint(NamedTuple):
+    """What a device is compared with others by: kind, site, habits (name, whether it has it, line), and passwords."""
+
+    kind: str
+    site: str
+    habits: tuple[tuple[str, bool, int], ...]
+    passwords: tuple[PasswordFingerprint, ...]
+
+
+class DeviceAudit(NamedTuple):
+    """What the audit says of one device.
+
+    ``profile`` is None where it is not known; ``profile_said``: it is configured. ``errors`` are the located reasons why
+    lines were not understood; ``unread`` counts those lines, ``understood`` the others. ``warnings`` are remarks on lines
+    that were understood. ``project`` is the project file that held, ``reader`` what read the configuration.
+    """
+
+    name: str
+    file: str
+    kind: str | None
+    site: str | None
+    profile: str | None
+    profile_said: bool
+    findings: tuple[ReportedFinding, ...]
+    errors: tuple[Diagnostic, ...]
+    warnings: tuple[Diagnostic, ...]
+    understood: int
+    unread: int
+    waived: tuple[Waived, ...]
+    not_examined: tuple[NotExamined, ...]
+    exposures: tuple[Exposure, ...]
+    easiest: LoginTrace | None
+    fleet_fingerprint: FleetFingerprint
+    project: str
+    reader: str
+    #: whether every access path was decided
+    decided: bool = True
+
+    @property
+    def worst(self) -> int:
+        """The worst severity, -1 without findings."""
+        return max((finding.severity for finding in self.findings), default=-1)
+
+    @property
+    def rank(self) -> tuple[object, ...]:
+        """Sorts devices worst first."""
+        counts = [-sum(each.severity == severity for each in self.findings) for severity in reversed(Severity)]
+        return (*counts, -self.unread, self.name, self.file)

@@ -1,0 +1,211 @@
+"""Stored passwords: in clear text, reversible, weakly hashed, the same in several places, or easily guessed."""
+
+import re
+from collections.abc import Iterable, Iterator
+
+from overhang.auditing import fixes
+from overhang.auditing.context import PasswordPlace, RuleContext
+from overhang.auditing.findings import Fault, Finding
+from overhang.auditing.registry import Topic
+from overhang.auditing.severity import AttackerEffort
+from overhang.auditing.wording import counted, listed
+from overhang.exposure import backup_reader
+from overhang.model import verification
+from overhang.model.stored_secret import Form
+from overhang.model.verification import opens, plain_text, scheme_of
+
+rule = Topic("passwords", 5)
+_COMMON = 1000
+#: What one try takes, in seconds, on a plain machine; costlier schemes cost what their text says.
+_FAST = {"MD5 crypt": 0.0005, "SHA-256 crypt": 0.006, "SHA-512 crypt": 0.006}
+_SLOW = 0.05
+_ROUNDS = re.compile(r"\$(?:[56]\$rounds=|pbkdf2[a-z0-9-]*\$)(\d+)\$")
+_FEW_ROUNDS = 1000
+
+
+# -- how they are stored -----------------------------------------------------------------------------------------------
+
+
+def _stored(context: RuleContext) -> list[PasswordPlace]:
+    """The stored passwords that no rule of elevation or SNMP reports."""
+    return [each for each in context.passwords if not each.item.startswith(("elevation:", "community:"))]
+
+
+def _reversible(context: RuleContext, places: list[PasswordPlace], form: str, why: str) -> Iterator[Finding]:
+    if not places:
+        return
+    be, it = ("is", "it") if len(places) == 1 else ("are", "them")
+    where = listed(place.label for place in places)
+    message = f"{counted(len(places), 'password')} ({where}) {be} stored {form}: {why}any copy of the configuration discloses {it}"
+    names = {place.item for place in places}
+    paths = [path for path in context.opened_by(backup_reader(context.exposure)) if names & context.names_of(path)]
+    fix = [line for item in dict.fromkeys(place.item for place in places) for line in fixes.new_password(context, item)]
+    if form == "in clear text" and context.device.passwords.mask is None:
+        fix += fixes.block("passwords", "mask yes")
+    because = [place.said.origin for place in places]
+    also = [path for name in names for path in context.needing(name)]
+    keys = [Fault.STORED.at(each) for each in because]
+    yield context.opened(message, because, paths, AttackerEffort.SECRET_EXPOSED, fix, *keys, also=also)
+
+
+@rule("password-clear-text", after="account-unused")
+def password_clear_text(context: RuleContext) -> Iterator[Finding]:
+    """Passwords that are stored in clear text."""
+    places = [place for place in _stored(context) if place.said.value.readable]
+    return _reversible(context, places, "in clear text", "")
+
+
+@rule("password-reversible", after="account-unused")
+def password_reversible(context: RuleContext) -> Iterator[Finding]:
+    """Passwords that are stored masked."""
+    places = [place for place in _stored(context) if place.said.value.masked]
+    return _reversible(context, places, "reversibly", "masking reverses in an instant, so ")
+
+
+@rule("weak-hash")
+def weak_hash(context: RuleContext) -> Iterator[Finding]:
+    """Passwords whose hash is of an old kind, or made with so few rounds that trying is cheap."""
+    found = [(place, why) for place in context.passwords if (why := _weak(place))]
+    if not found:
+        return
+    labels, kinds = listed(place.label for place, _ in found), listed(why for _, why in found)
+    message = f"{labels}: hashed with {kinds}, which allows millions of guesses a second against a copy"
+    paths = [path for place, _ in found for path in context.needing(place.item)]
+    fix = [line for place, _ in found for line in fixes.new_password(context, place.item)]
+    because = [place.said.origin for place, _ in found]
+    yield context.opened(message, because, dict.fromkeys(paths), AttackerEffort.SECRET_NEEDED, fix)
+
+
+def _weak(place: PasswordPlace) -> str:
+    text = place.said.value.text
+    if place.said.value.form is not Form.HASHED:
+        return ""
+    if scheme_of(text) == "MD5 crypt":
+        return "MD5 crypt"
+    rounds = _ROUNDS.match(text)
+    few = rounds is not None and int(rounds.group(1)[:9]) < _FEW_ROUNDS
+    return f"{scheme_of(text)} at {rounds.group(1)} rounds" if rounds is not None and few else ""
+
+
+# -- equal ones --------------------------------------------------------------------------------------------------------
+
+
+def groups_of_equal(context: RuleContext) -> list[list[PasswordPlace]]:
+    """The stored passwords that are used, in groups of provably equal ones."""
+
+    def find() -> list[list[PasswordPlace]]:
+        used = [place for place in context.passwords if not place.unused]
+        groups, untried = verification.groups_of_equal((place, place.said.value) for place in used)
+        if untried:
+            why = "comparing a clear-text password with a hash takes long, and there are many of both"
+            context.not_examined.append((f"{untried:,} comparisons of passwords", why))
+        return [sorted(group, key=lambda place: place.said.origin.line) for group in groups]
+
+    return context.keep("equal passwords", find)
+
+
+def with_equals(context: RuleContext, items: Iterable[str]) -> set[str]:
+    """Items with all that are the same password: with one the others are known."""
+    found = set(items)
+    for names in context.exposure.credentials.names:
+        if found & set(names):
+            found |= set(names)
+    return found
+
+
+@rule("same-password")
+def same_password(context: RuleContext) -> Iterator[Finding]:
+    """Passwords that are provably the same in several places, the enable secret left out."""
+    for places in groups_of_equal(context):
+        items = {place.item for place in places}
+        if len(places) < 2 or any(item.startswith("elevation:") for item in items):
+            continue
+        labels = listed(place.label for place in places)
+        message = f"the same password is used in {len(places)} places ({labels}): one leak opens all of them"
+        fix = [line for place in places[1:] for line in fixes.new_password(context, place.item)]
+        paths = context.opened_by(with_equals(context, items))
+        because = [place.said.origin for place in places]
+        yield context.opened(message, because, paths, AttackerEffort.SECRET_EXPOSED, fix)
+
+
+# -- guessing ----------------------------------------------------------------------------------------------------------
+
+
+def guessed(context: RuleContext) -> list[tuple[PasswordPlace, str]]:
+    """The stored passwords that were guessed, each with what it is, as far as the time for guessing goes."""
+    return context.keep("guessed passwords", lambda: list(_guess(context)))
+
+
+def _guess(context: RuleContext) -> Iterator[tuple[PasswordPlace, str]]:
+    hashes = sum(place.said.value.form is Form.HASHED for place in context.passwords)
+    time = context.thresholds.guess / max(1, hashes)
+    untried = 0
+    for place in context.passwords:
+        if place.unused:
+            continue
+        own = [name for name in own_names(context, place) if name]
+        plain = plain_text(place.said.value)
+        why = ""
+        if plain:
+            folded = plain.casefold()
+            why = "a well-known name" if folded in own else "one of the most common" if folded in common() else ""
+        elif place.said.value.form is Form.HASHED:
+            cost = _cost(place.said.value.text)
+            guesses = [name for name in own if place.item.startswith("user:")][:1]
+            if any(opens(place.said.value, guess) for guess in guesses):
+                why = "a well-known name"
+            elif time > 0:
+                guesses = list(common())[: max(1, int(time / cost))]
+                why = "one of the most common" if any(opens(place.said.value, guess) for guess in guesses) else ""
+                untried += not why and len(guesses) < _COMMON
+            else:
+                untried += 1
+        if why:
+            yield place, why
+    if untried:
+        what = "whether hashed passwords are among the most common"
+        context.not_examined.append((what, "not all were tried, since that takes long; --guess 10s allows time for it"))
+
+
+@rule("guessable-password")
+def guessable_password(context: RuleContext) -> Iterator[Finding]:
+    """Passwords that are a name on the device or one of the most common."""
+    for place, why in guessed(context):
+        if not place.item.startswith("community:"):
+            message = f"the password of {place.label} is {why}: it is among the first that an attacker tries"
+            yield guessed_finding(context, place, message)
+
+
+def guessed_finding(context: RuleContext, place: PasswordPlace, message: str) -> Finding:
+    """A finding about a password that was guessed."""
+    paths = context.opened_by(with_equals(context, {place.item}))
+    fix = fixes.new_password(context, place.item)
+    return context.opened(message, [place.said.origin], paths, AttackerEffort.NOTHING, fix)
+
+
+def own_names(context: RuleContext, place: PasswordPlace) -> list[str]:
+    """Names that somebody would try first: the account's, and the device's."""
+    device = context.device
+    words = [place.item.partition(":")[2]] if place.item.startswith("user:") else []
+    words += [device.facts.name.value] if device.facts.name else []
+    return [word.casefold() for word in dict.fromkeys(words)]
+
+
+def _cost(text: str) -> float:
+    rounds = _ROUNDS.match(text)
+    scheme = scheme_of(text) or ""
+    if scheme in ("SHA-256 crypt", "SHA-512 crypt") and rounds:
+        return 0.006 * int(rounds.group(1)[:9]) / 5000
+    return _FAST.get(scheme, _SLOW)
+
+
+_COMMONEST: dict[str, None] = {}
+
+
+def common() -> dict[str, None]:
+    """The most common passwords, the most common first."""
+    if not _COMMONEST:
+        from zxcvbn.frequency_lists import FREQUENCY_LISTS  # a large module, which most runs do not need
+
+        _COMMONEST.update(dict.fromkeys(FREQUENCY_LISTS["passwords"][:_COMMON]))
+    return _COMMONEST

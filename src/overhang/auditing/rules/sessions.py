@@ -1,0 +1,124 @@
+"""Sessions that stay open, and the banner before login."""
+
+import math
+import re
+from collections.abc import Iterator
+
+from overhang.auditing import fixes
+from overhang.auditing.context import AccessPoint, RuleContext
+from overhang.auditing.findings import Finding, Severity, stated
+from overhang.auditing.registry import Topic
+from overhang.auditing.wording import listed
+from overhang.model import Banner
+from overhang.model.durations import describe_duration, format_duration
+from overhang.model.vocabulary import PORTS, WEB_WAYS
+from overhang.profiles import UNKNOWN
+from overhang.simulation import Provenance
+from overhang.simulation.result import Resolved
+from overhang.text import Origin
+
+rule = Topic("sessions and banners", 11)
+_WELCOME = re.compile(r"\b(welcome|hello|greetings|come in|feel free|glad to|nice to see)\b", re.IGNORECASE)
+_DISCLOSES = re.compile(
+    r"\b(version|model|serial|firmware|release|rack|room|floor|street|phone|tel)\b[ .:#]*\S*\d", re.IGNORECASE
+)
+
+
+@rule("idle-timeout")
+def idle_timeout(context: RuleContext) -> Iterator[Finding]:
+    """Sessions that never time out when idle, or too late."""
+    most = context.thresholds.idle
+    found: dict[int | None, list[tuple[str, Provenance, str]]] = {}
+    for point in context.access_points:
+        for label, idle, head in _timeouts(context, point) if point.paths else ():
+            if idle.value is not UNKNOWN and (idle.value is None or idle.value > most):
+                found.setdefault(idle.value, []).append((label, idle.origin, head))
+    for seconds, places in found.items():
+        where = listed(label for label, _, _ in places)
+        how = "never time out"
+        if seconds is not None:
+            how = f"time out after {describe_duration(seconds)}, above {describe_duration(most)}"
+        message = f"sessions on {where} {how}: an unattended session stays usable"
+        fix = fixes.blocks((head for _, _, head in places), f"idle {format_duration(most)}")
+        severity = Severity.MEDIUM if seconds is None else Severity.LOW
+        yield stated(severity, message, [origin for _, origin, _ in places], fix)
+
+
+def _timeouts(context: RuleContext, point: AccessPoint) -> Iterator[tuple[str, Resolved, str]]:
+    """After how long an idle session at an access point ends, with what people call it and the block that sets it."""
+    if point.via in WEB_WAYS:
+        web = context.device.web
+        yield "web management", context.resolved.said_or(web.idle, "unsaid-idle", web.block), "web"
+    if point.view is None:
+        return
+    if point.via in PORTS:
+        yield point.label, point.view.idle, f"entry {point.via}"
+        return
+    own = {"ssh": context.device.ssh, "telnet": context.device.telnet}[point.via].idle
+    entry = point.view.idle
+    given = [(Resolved(*own), point.via)] if own is not None else []
+    if isinstance(entry.origin, Origin) or not given:
+        given += [(entry, head) for head in fixes.vty_heads(point.numbers)]
+    first = min(given, key=lambda each: each[0].value if isinstance(each[0].value, int) else math.inf)[0]
+    yield from ((point.label, idle, head) for idle, head in given if idle == first)
+
+
+# -- banners -----------------------------------------------------------------------------------------------------------
+
+
+def _banner(context: RuleContext) -> tuple[Banner | None, str]:
+    """The banner before login, and its text."""
+    banner = context.device.banners.get("before-login")
+    return banner, "\n".join(banner.lines).strip() if banner is not None else ""
+
+
+def _new_banner(*, again: bool) -> list[str]:
+    gone = ["drop banner before-login"] if again else []
+    return [*gone, *fixes.block("banner before-login", fixes.NEW_BANNER)]
+
+
+@rule("no-banner")
+def no_banner(context: RuleContext) -> Iterator[Finding]:
+    """No banner before login."""
+    banner, text = _banner(context)
+    if text or not context.paths or (banner is not None and banner.block.doubt is not None):
+        return
+    at = banner.block.origin if banner is not None else context.device.facts.block.origin
+    message = "no banner is shown before login: visitors are not told that access is restricted and logged"
+    yield stated(Severity.LOW, message, [at] if at is not None else [], _new_banner(again=False))
+
+
+@rule("banner-welcomes")
+def banner_welcomes(context: RuleContext) -> Iterator[Finding]:
+    """A banner that welcomes visitors."""
+    banner, text = _banner(context)
+    found = _WELCOME.search(text)
+    if banner is not None and banner.block.origin is not None and found:
+        message = f"the pre-login banner says “{found.group(0).lower()}”: an intruder can claim to have been invited"
+        yield stated(Severity.LOW, message, [banner.block.origin], _new_banner(again=True))
+
+
+@rule("banner-discloses")
+def banner_discloses(context: RuleContext) -> Iterator[Finding]:
+    """A banner that discloses what helps an intruder."""
+    banner, text = _banner(context)
+    if banner is None or banner.block.origin is None or not text:
+        return
+    told = [
+        what
+        for what, value in _details(context)
+        if value and re.search(rf"(?<![\w-]){re.escape(value)}(?![\w-])", text, re.IGNORECASE)
+    ]
+    told += ["a model, version or location"] if _DISCLOSES.search(text) else []
+    if told:
+        message = f"the pre-login banner discloses {listed(told)} to anyone who connects"
+        yield stated(Severity.LOW, message, [banner.block.origin], _new_banner(again=True))
+
+
+def _details(context: RuleContext) -> Iterator[tuple[str, str]]:
+    facts = context.device.facts
+    yield "the device name", facts.name.value if facts.name is not None else ""
+    yield "the site", facts.site.value if facts.site is not None else ""
+    yield "the domain", facts.domain.value if facts.domain is not None else ""
+    for account in context.device.users:
+        yield "an account name", account if len(account) > 2 else ""

@@ -1,0 +1,206 @@
+"""The audit of one configuration: rules run, findings quoted and waived, what was not examined told."""
+
+import datetime
+import hashlib
+from collections import Counter
+from collections.abc import Iterator
+
+from overhang.auditing.context import AccessPoint, RuleContext
+from overhang.auditing.findings import Finding
+from overhang.auditing.fleet import fleet_fingerprint
+from overhang.auditing.registry import run_rules
+from overhang.auditing.results import (
+    DeviceAudit,
+    Exposure,
+    LoginTrace,
+    NotExamined,
+    Opened,
+    Quoted,
+    ReportedFinding,
+    TraceStep,
+    Unsaid,
+    Waived,
+)
+from overhang.auditing.waivers import waived_by
+from overhang.auditing.wording import counted
+from overhang.exposure import AccessPath, resolve
+from overhang.exposure.phrases import from_phrase, needs_phrase, states_phrase
+from overhang.language import ParsedConfig
+from overhang.model.stored_secret import Form
+from overhang.model.vocabulary import way_label
+from overhang.profiles import KEYS, UNKNOWN
+from overhang.project import Project
+from overhang.simulation import Result
+from overhang.text import Level
+
+_MOST_OPENED = 24
+
+
+def audit_config(config: ParsedConfig, project: Project, moment: datetime.datetime, key: bytes = b"") -> DeviceAudit:
+    """Audit a configuration under a project, by the clock of ``moment``.
+
+    ``key`` is random and the same for a whole run: digests of passwords are compared under it across devices.
+    """
+    device = config.device
+    resolved = resolve(config, project)
+    context = RuleContext(resolved, project, moment)
+    reported: list[ReportedFinding] = []
+    waived: list[Waived] = []
+    seen: Counter[tuple[str, ...]] = Counter()
+    for finding in run_rules(context):
+        each = _reported(context, config, finding, seen)
+        waiver = waived_by(project, finding.rule, device.name, moment.date())
+        if waiver is not None:
+            waived.append(Waived(each, waiver.reason, waiver.until))
+        else:
+            reported.append(each)
+    facts = device.facts
+    return DeviceAudit(
+        device.name,
+        device.file,
+        facts.kind.value if facts.kind else None,
+        facts.site.value if facts.site else None,
+        resolved.profile_name,
+        resolved.profile_said,
+        tuple(reported),
+        tuple(each for each in config.diagnostics if each.level is Level.ERROR),
+        tuple(each for each in config.diagnostics if each.level is Level.WARNING),
+        config.understood,
+        len(config.unread),
+        tuple(waived),
+        tuple(_not_examined(context, config)),
+        tuple(exposures(context)),
+        _easiest(context),
+        fleet_fingerprint(context, key),
+        project.file,
+        config.reader,
+        context.exposure.complete and all(path.sure for path in context.exposure.paths),
+    )
+
+
+def _reported(
+    context: RuleContext, config: ParsedConfig, finding: Finding, seen: Counter[tuple[str, ...]]
+) -> ReportedFinding:
+    lines = tuple(Quoted(origin.file, origin.line, config.quote_at(origin)) for origin in finding.lines)
+    unsaid = tuple(
+        Unsaid(each.profile, each.key, KEYS[each.key].show(context.resolved.facts[each.key].value))
+        for each in finding.unsaid
+    )
+    proof = (*(each.text.strip() for each in lines), *(each.key for each in unsaid))
+    content = (finding.rule, context.device.name, *proof)
+    seen[content] += 1
+    text = "\0".join((*content, str(seen[content])))
+    digest = hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:32]
+    opens = tuple(_opened(context, path) for path in finding.opens[:_MOST_OPENED])
+    phrased = config.phrase(finding.fix) if config.phrase is not None and finding.fix else None
+    return ReportedFinding(
+        finding.rule, finding.severity, finding.message, lines, unsaid, opens, finding.fix, digest, phrased
+    )
+
+
+def _opened(context: RuleContext, path: AccessPath) -> Opened:
+    exposure = context.exposure
+    wide = path.sources is not None and exposure.address_classes.wide(path.sources)
+    return Opened(
+        path.via,
+        tuple(from_phrase(exposure, path)),
+        wide,
+        needs_phrase(exposure, path),
+        path.after_login,
+        path.level,
+        states_phrase(exposure, path),
+    )
+
+
+# -- exposure ----------------------------------------------------------------------------------------------------------
+
+
+def exposures(context: RuleContext) -> Iterator[Exposure]:
+    """For each way, the least knowledge that reaches the highest level."""
+    top: dict[str, list[AccessPath]] = {}
+    for path in context.paths:
+        held = top.setdefault(path.via, [])
+        if not held or path.level > held[0].level:
+            top[path.via] = [path]
+        elif path.level == held[0].level:
+            held.append(path)
+    index = context.exposure.credentials
+    written = {number for number in range(len(index.names)) if context.exposure.forms(number)}
+    for via, paths in top.items():
+        path = min(paths, key=lambda each: (len(each.needs - written), len(each.needs)))
+        needs = needs_phrase(context.exposure, path)
+        yield Exposure(via, _letter(context, path, written), path.level, needs)
+
+
+def _letter(context: RuleContext, path: AccessPath, written: set[int]) -> str:
+    if not path.needs:
+        return "N"
+    if path.needs <= written:
+        return "R"
+    if len(path.needs) > 1:
+        return "T"
+    shared = ("entry:", "elevation:", "community:")
+    return "S" if any(name.startswith(shared) for name in context.names_of(path)) else "A"
+
+
+def trace_of(device: str, caption: str, result: Result) -> LoginTrace:
+    """A login as a trace; ``result`` is how it ended."""
+    steps = tuple(TraceStep(step.stage.value, step.reason, str(step.origin)) for step in result.trace)
+    return LoginTrace(device, caption, steps, result.outcome, result.level)
+
+
+def _easiest(context: RuleContext) -> LoginTrace | None:
+    """The login that reaches the highest level by knowing the least, remote ones first."""
+    best: tuple[tuple[int, int, int], AccessPoint, AccessPath] | None = None
+    for point in context.access_points:
+        for path in point.paths:
+            rank = (-path.level, len(path.needs), int(path.sources is None))
+            if best is None or rank < best[0]:
+                best = (rank, point, path)
+    if best is None:
+        return None
+    _, point, path = best
+    result = context.shown(point, path)
+    where = "at the port" if path.sources is None else f"from {', '.join(from_phrase(context.exposure, path))}"
+    caption = f"{_way(context, path)}, {where}, knowing {needs_phrase(context.exposure, path)}"
+    return trace_of(context.device.name, caption, result) if result is not None else None
+
+
+def _way(context: RuleContext, path: AccessPath) -> str:
+    return way_label(path.via) if path.sources is not None else f"the {context.resolved.ports[path.via].label}"
+
+
+# -- what was not examined ---------------------------------------------------------------------------------------------
+
+
+def _not_examined(context: RuleContext, config: ParsedConfig) -> Iterator[NotExamined]:
+    device, resolved = context.device, context.resolved
+    if config.unread:
+        yield NotExamined(f"{counted(len(config.unread), 'line')} of the configuration", "not understood")
+    if resolved.profile_name is None:
+        yield NotExamined("whatever is not configured", "no profile of this name is known")
+    elif all(fact.value is UNKNOWN for fact in resolved.facts.values()):
+        why = "the data's modules do not state it, and no profile is named in it"
+        yield NotExamined("whatever is not configured", why)
+    if not context.exposure.complete:
+        yield NotExamined("some access paths", "too many facts are unknown to follow all of it")
+    unsure = sum(not path.sure for path in context.exposure.paths)
+    if unsure:
+        yield NotExamined(counted(unsure, "access path"), "cannot be decided: they depend on facts that are unknown")
+    hidden = (Form.OPAQUE, Form.WITHHELD, Form.MASKED_ELSEWHERE)
+    if any(place.said.value.form in hidden for place in context.passwords):
+        why = "their stored form is opaque, withheld, or masked by an unknown scheme"
+        yield NotExamined("whether some passwords are easily guessed", why)
+    for what, why in context.not_examined:
+        yield NotExamined(what, why)
+    asked = {said.value.group for methods in device.lists.values() for said in methods.methods if said.value.group}
+    for group in sorted(asked & set(device.groups)):
+        if context.project.servers is None or group not in context.project.servers:
+            why = "the project file does not state what its servers hold"
+            yield NotExamined(f"the accounts of server group {group}", why)
+    if any(said.value.kind == "unknown" for said in device.ssh.host_keys):
+        yield NotExamined("the SSH host key", "it is not in this export; state it with host-key")
+    if device.web.certificate is not None and device.web.certificate.value == "unknown":
+        yield NotExamined("the certificate", "it is not in this export; state it with certificate")
+    if not device.addresses:
+        yield NotExamined("on which addresses the device answers", "no address is configured")

@@ -1,0 +1,84 @@
+"""The options that every command about devices shares: which, how they are read, the project, the moment."""
+
+import argparse
+import datetime
+import os
+import sys
+from collections.abc import Iterable, Iterator
+
+from overhang.auditing.report import Unreadable
+from overhang.cli.main import UserError
+from overhang.language.terminals import decode_moment
+from overhang.loading import Found, Loader, Projects
+
+#: From so many files, or so many bytes, a person wants to see that something happens.
+_MANY, _MUCH = 100, 2_000_000
+_MOST_NAMED = 4
+
+
+def add_inputs(parser: argparse.ArgumentParser, *, several: bool = True) -> None:
+    """The arguments that name devices and how they are read."""
+    if several:
+        about = "a device's configuration, or a folder of them"
+        parser.add_argument("paths", nargs="+", metavar="PATH", help=about)
+    parser.add_argument(
+        "--reader",
+        metavar="NAME",
+        help="read every file as sheet, json, xml, or what a package adds (default: by content)",
+    )
+    parser.add_argument(
+        "--dialect", metavar="FILE", help="read every file through a dialect: its file, or a shipped name"
+    )
+    parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+
+
+def loader_of(options: argparse.Namespace, guess: int | None = None) -> Loader:
+    """What reads the devices of a command, as its options say."""
+    return Loader(Projects(options.project, guess), options.reader, options.dialect)
+
+
+def read_moment(text: str | None, option: str = "--now") -> datetime.datetime:
+    """A moment that an option gives, else the clock's. Raises UserError."""
+    if text is None:
+        return datetime.datetime.now(datetime.UTC)
+    try:
+        return decode_moment(text)
+    except ValueError as wrong:
+        raise UserError(f"{option} {text}: {wrong}") from None
+
+
+def warn_unreadable(unreadable: Iterable[Unreadable]) -> None:
+    """Tell on standard error what could not be read."""
+    for each in unreadable:
+        print(f"overhang: {each.file}: {each.error}", file=sys.stderr)
+
+
+def warn_left_out(loader: Loader) -> None:
+    """Tell on standard error which files were left out."""
+    left = loader.left_out
+    if left:
+        more = f" and {len(left) - _MOST_NAMED:,} more" if len(left) > _MOST_NAMED else ""
+        number = f"{len(left):,} file{'s' if len(left) != 1 else ''}"
+        shown = ", ".join(left[:_MOST_NAMED])
+        print(f"overhang: left out {number} that no reader recognises: {shown}{more}", file=sys.stderr)
+
+
+def progress(found: list[Found]) -> Iterator[Found]:
+    """The same, with a bar on standard error where that is a terminal and there is much to do."""
+    if not sys.stderr.isatty():
+        yield from found
+        return
+    names = [name for _, name in found if isinstance(name, str)]
+    sizes = [os.path.getsize(name) for name in names if os.path.isfile(name)]
+    if len(found) < _MANY and sum(sizes) < _MUCH:
+        yield from found
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+
+    columns = (SpinnerColumn(), TextColumn("reading devices"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task("", total=len(found))
+        for each in found:
+            yield each
+            bar.advance(task)

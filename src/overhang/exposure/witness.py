@@ -1,0 +1,82 @@
+"""Looking for a login that shows an access path: the one search that expectations and the audit share."""
+
+import datetime
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import partial
+from typing import Any
+
+from overhang.exposure.explore import ANYBODY
+from overhang.exposure.paths import AccessPath, AccessPaths
+from overhang.model import Address
+from overhang.simulation import Attempt, ResolvedDevice, Result, decide
+
+#: Texts that may be typed where what is asked for is known, or asked for in vain.
+_TYPED: tuple[tuple[str, ...], ...] = ((), ("anything",))
+
+
+class Witness:
+    """Tries logins on one device. ``servers`` tells what the AAA servers hold; ``most_runs`` bounds what is in doubt."""
+
+    def __init__(
+        self,
+        resolved: ResolvedDevice,
+        exposure: AccessPaths,
+        moment: datetime.datetime,
+        servers: Mapping[str, Any] | None,
+        most_runs: int | None = None,
+    ) -> None:
+        self._resolved = resolved
+        self._exposure = exposure
+        self._moment = moment
+        self._servers = servers
+        self._decide = decide if most_runs is None else partial(decide, most_runs=most_runs)
+
+    def find(
+        self,
+        path: AccessPath,
+        source: Address | None,
+        down: frozenset[str],
+        busy: Iterable[frozenset[int]],
+        shows: Callable[[Result], bool],
+        elevate: int | None = None,
+    ) -> tuple[Attempt, Result] | None:
+        """The first login by a path, from ``source`` with servers ``down``, that ``shows`` what is looked for.
+
+        Whoever tries knows what the path needs; every name and every choice of ``busy`` VTYs that could matter is tried.
+        """
+        knows = self._exposure.names_of(path)
+        wanted = elevate or (path.level if path.level > path.after_login else None)
+        names = list(dict.fromkeys(self._names(knows)))
+        for taken in busy:
+            for name in names:
+                for typed in _TYPED:
+                    attempt = Attempt(
+                        path.via,
+                        self._moment,
+                        source,
+                        name=name,
+                        passwords=typed,
+                        knows=knows,
+                        elevate=wanted,
+                        elevate_passwords=typed,
+                        ssh_versions=(1, 2),
+                        busy=taken,
+                        down=down,
+                        servers=self._servers,
+                    )
+                    result = self._decide(self._resolved, attempt).result
+                    if shows(result):
+                        return attempt, result
+        return None
+
+    def _names(self, knows: frozenset[str]) -> Iterator[str | None]:
+        """Names that somebody with ``knows`` would give: those of its items first, then none, anybody's, all others."""
+        for item in sorted(knows):
+            kind, _, name = item.partition(":")
+            if kind in ("user", "key"):
+                yield name
+            elif kind == "server":
+                yield name.partition("/")[2]
+        yield from (None, "somebody", ANYBODY)
+        yield from (account.name for account in self._resolved.accounts)
+        yield from (name for accounts in (self._servers or {}).values() for name in accounts)

@@ -1,0 +1,180 @@
+"""Finding and reading devices' configurations, and the project file that holds for each."""
+
+import os
+import stat
+from collections.abc import Callable, Iterable, Iterator
+
+from overhang.auditing.report import Unreadable
+from overhang.formats import FormatRegistry, NoReader, Reader
+from overhang.formats.registry import DIALECT
+from overhang.language import ParsedConfig
+from overhang.project import NAME as PROJECT
+from overhang.project import Project, find_project, read_project
+from overhang.text import UnreadableInput
+
+_LARGEST = 256 * 1024 * 1024
+_NOTHING_HERE = "no file in this folder that a reader recognises"
+_UNKNOWN = (
+    "no reader recognises it; --reader or --dialect says how to read it, and overhang dialect start begins a dialect"
+)
+Found = tuple[str | None, str | Unreadable]
+Progress = Callable[[list[Found]], Iterable[Found]]
+
+
+class Unrecognised(UnreadableInput):
+    """A file that no reader recognises."""
+
+
+class Projects:
+    """The project file that holds for each configuration: the one given, else the nearest above it; each is read once.
+
+    ``guess`` replaces the project's time for guessing passwords, in seconds.
+    """
+
+    def __init__(self, given: str | None = None, guess: int | None = None) -> None:
+        self._given = given
+        self._guess = guess
+        self._by_folder: dict[str, Project] = {}
+        self._by_file: dict[str, Project] = {}
+
+    def of(self, path: str) -> Project:
+        """The project of a configuration. Raises BadProject where its file cannot be used."""
+        folder = os.path.dirname(path) or "."
+        if folder not in self._by_folder:
+            found = self._given or find_project(folder)
+            project = Project() if found is None else self._read(found)
+            if self._guess is not None:
+                project = project._replace(thresholds=project.thresholds._replace(guess=self._guess))
+            self._by_folder[folder] = project
+        return self._by_folder[folder]
+
+    def all(self) -> list[Project]:
+        """The projects asked for so far, each once, by file."""
+        return [found for _, found in sorted({each.file: each for each in self._by_folder.values()}.items())]
+
+    def _read(self, path: str) -> Project:
+        if path not in self._by_file:
+            self._by_file[path] = read_project(path)
+        return self._by_file[path]
+
+
+class Loader:
+    """Reads configurations, each by the reader that is right for it.
+
+    ``reader`` or ``dialect`` name one for every file. Afterwards ``left_out`` holds the files of folders that no reader
+    recognised. Raises NoReader for a reader or dialect that does not exist.
+    """
+
+    def __init__(self, projects: Projects, reader: str | None = None, dialect: str | None = None) -> None:
+        self.projects = projects
+        self.left_out: list[str] = []
+        self.registry = FormatRegistry(reader, dialect)
+
+    def configs(
+        self, paths: Iterable[str], progress: Progress = lambda found: found
+    ) -> Iterator[ParsedConfig | Unreadable]:
+        """Every configuration that ``paths`` name: files as they are, folders searched; or why there is none."""
+        taken: dict[str, bool] = {}
+        for folder, found in progress(list(find_files(paths))):
+            if isinstance(found, Unreadable):
+                yield found
+                continue
+            result: ParsedConfig | Unreadable
+            try:
+                result = self.load(found)
+            except Unrecognised as problem:
+                if folder is not None:
+                    self.left_out.append(found)
+                    taken.setdefault(folder, False)
+                    yield from self._problems()
+                    continue
+                result = Unreadable(found, str(problem))
+            except UnreadableInput as problem:
+                result = Unreadable(found, str(problem))
+            yield from self._problems()
+            taken[folder or ""] = True
+            yield result
+        for folder, some in taken.items():
+            if not some:
+                yield Unreadable(folder, _NOTHING_HERE)
+
+    def _problems(self) -> Iterator[Unreadable]:
+        """What is wrong with dialects and packages that were found on the way, each once."""
+        while self.registry.problems:
+            yield Unreadable(*self.registry.problems.pop(0))
+
+    def load(self, path: str) -> ParsedConfig:
+        """Read one configuration. Raises UnreadableInput, and Unrecognised where there is no reader for it."""
+        data = read_file(path)
+        config = self._choose(path, data).read(data, path)
+        named = config.device.facts.profile
+        if named is None or named.value in config.profiles or named.value in self.projects.of(path).profiles:
+            return config
+        profile = self.registry.profile(named.value)
+        return config if profile is None else config._replace(profiles={profile.name: profile})
+
+    def reader(self, path: str) -> Reader:
+        """The reader for a file. Raises UnreadableInput."""
+        return self._choose(path, read_file(path))
+
+    def _choose(self, path: str, data: bytes) -> Reader:
+        project = self.projects.of(path)
+        root = os.path.dirname(os.path.relpath(project.file)) if project.file else ""
+        try:
+            reader = self.registry.choose(data, path, project.dialects, root)
+        except NoReader as problem:
+            raise UnreadableInput(str(problem)) from None
+        if reader is None:
+            raise Unrecognised(_UNKNOWN)
+        return reader
+
+
+def find_files(paths: Iterable[str]) -> Iterator[Found]:
+    """The files that ``paths`` name, each once, with the folder that was searched for it."""
+    seen: set[str] = set()
+    for path in paths:
+        folder = path if os.path.isdir(path) else None
+        found: list[str | Unreadable] = list(_in_folder(path)) if folder is not None else [path]
+        for each in found or [Unreadable(path, _NOTHING_HERE)]:
+            if isinstance(each, str):
+                real = os.path.realpath(each)
+                if real in seen:
+                    continue
+                seen.add(real)
+            yield folder, each
+
+
+def _in_folder(folder: str) -> Iterator[str | Unreadable]:
+    problems: list[OSError] = []
+    for here, folders, files in os.walk(folder, onerror=problems.append):
+        folders[:] = sorted(name for name in folders if not name.startswith("."))
+        for name in sorted(files):
+            if not name.startswith(".") and name != PROJECT and not name.endswith(DIALECT):
+                yield os.path.join(here, name)
+    for problem in problems:
+        yield Unreadable(str(problem.filename), f"cannot be opened: {problem.strerror}")
+
+
+def read_file(path: str) -> bytes:
+    """The bytes of a file. Raises UnreadableInput."""
+    try:
+        handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0))
+    except OSError as error:
+        raise UnreadableInput(f"cannot be opened: {error.strerror}") from None
+    try:
+        facts = os.fstat(handle)
+        if stat.S_ISFIFO(facts.st_mode):
+            os.set_blocking(handle, True)
+        elif not stat.S_ISREG(facts.st_mode):
+            raise UnreadableInput("not a file that can be read")
+        chunks, size = [], 0
+        while chunk := os.read(handle, max(65536, min(facts.st_size + 1, 1 << 24))):
+            chunks.append(chunk)
+            size += len(chunk)
+            if size > _LARGEST:
+                raise UnreadableInput(f"larger than {_LARGEST >> 20} MB, which no configuration is")
+        return b"".join(chunks)
+    except OSError as error:
+        raise UnreadableInput(f"cannot be read: {error.strerror}") from None
+    finally:
+        os.close(handle)

@@ -1,0 +1,272 @@
+"""Asking local accounts, and opening single passwords: what the checks and the methods have in common."""
+
+import datetime
+
+from overhang.model import Lock
+from overhang.model.stored_secret import Form, StoredSecret
+from overhang.model.verification import plain_text
+from overhang.model.vocabulary import WAYS, way_label
+from overhang.profiles import KEYS, UNKNOWN
+from overhang.profiles.model import LockRule
+from overhang.simulation.authorization import level_of_account
+from overhang.simulation.challenge import Answer, Challenge
+from overhang.simulation.evaluation import Evaluation
+from overhang.simulation.reasons import Reason
+from overhang.simulation.resolve import Account, Credential, Endpoint
+from overhang.simulation.result import FromAttempt, Provenance, Resolved, Step
+from overhang.text import Origin
+
+
+def check_secret(run: Evaluation, challenge: Challenge, credential: Credential) -> Answer:
+    """Ask for one stored password that belongs to no account."""
+    run.ask("password", Reason.ASKS_PASSWORD, credential.origin, credential.label)
+    if _is_empty(credential.stored) and not run.oracle.offers_text():
+        run.note(run.stage, Reason.NO_PASSWORD_NEEDED, credential.origin, challenge.endpoint.label)
+        return Answer("yes", credential.origin, True)
+    if run.oracle.opens(credential):
+        run.note(run.stage, Reason.RIGHT_PASSWORD, credential.origin, credential.label)
+        return Answer("yes", credential.origin, True)
+    if run.oracle.offers_text() is None:
+        run.note(run.stage, Reason.NOTHING_OFFERED, run.nothing())
+        return Answer("no", run.nothing(), True)
+    run.note(run.stage, Reason.WRONG_PASSWORD, credential.origin, credential.label)
+    return Answer("no", credential.origin, True)
+
+
+def elevation_credential(run: Evaluation, level: int) -> Credential | None:
+    """The password that counts for a level; in doubt where an unread statement might have set a one-way one."""
+    stated = run.resolved.elevations.get(level)
+    elevation = run.resolved.device.elevations.get(level)
+    if elevation is None or elevation.block.doubt is None or elevation.strong is not None:
+        return stated
+    if run.maybe(elevation.block, f"whether level {level} has a one-way password"):
+        return Credential(f"elevation:{level}", StoredSecret(Form.OPAQUE), elevation.block.doubt, f"for level {level}")
+    return stated
+
+
+def password_is_there(run: Evaluation, endpoint: Endpoint) -> bool:
+    """Whether the entry has a password; in doubt where only an unread statement might have set it."""
+    entry = endpoint.entry
+    if entry is None or entry.credential is None:
+        return False
+    if entry.block.doubt is None or entry.credential.origin != entry.block.doubt:
+        return True
+    return run.maybe(entry.block, f"whether the {entry.label} has a password")
+
+
+def ask_accounts(run: Evaluation, challenge: Challenge, *, in_list: bool = False) -> Answer:
+    """Ask for a local account; in a method list, two profile keys may turn a denial into no answer."""
+    answer = _ask_accounts(run, challenge, in_list)
+    if (
+        answer.verdict != "yes"
+        and challenge.purpose == "login"
+        and not run.oracle.offers_text()
+        and _bare_tier(run, challenge.endpoint)
+    ):
+        bare = run.resolved.facts["bare-tier"]
+        run.note(run.stage, Reason.BARE_TIER, bare.origin)
+        return Answer("yes", bare.origin, True, fixed=1)
+    return answer
+
+
+def _ask_accounts(run: Evaluation, challenge: Challenge, in_list: bool) -> Answer:
+    resolved = run.resolved
+    name = challenge.name
+    factory = _factory(run)
+    if not resolved.accounts and factory is None:
+        if in_list:
+            fact = resolved.facts["no-accounts"]
+            if run.settle(fact, "no-accounts") == "next":
+                run.note(run.stage, Reason.NO_ACCOUNTS_NEXT, fact.origin)
+                return Answer("none", fact.origin)
+        run.note(run.stage, Reason.NO_ACCOUNTS, challenge.origin)
+        return Answer("no", challenge.origin)
+    nameless = bool(resolved.any_names) and name not in resolved.named
+    if not nameless or name is not None:
+        run.ask("name", Reason.ASKS_NAME, challenge.origin)
+    if factory is not None:
+        return _try_account(run, challenge, factory)
+    account = resolved.named.get(name) if name is not None else None
+    if account is not None:
+        return _try_account(run, challenge, account)
+    answer: Answer | None = None
+    for account in resolved.any_names:
+        answer = _try_account(run, challenge, account)
+        if answer.verdict == "yes":
+            return answer
+    if answer is not None:
+        return answer
+    if in_list:
+        fact = resolved.facts["unknown-account"]
+        if run.settle(fact, "unknown-account") == "next":
+            run.note(run.stage, Reason.UNKNOWN_NEXT, fact.origin)
+            return Answer("none", fact.origin, True)
+    if name is None:
+        run.note(run.stage, Reason.NO_NAME, FromAttempt("name"))
+        return Answer("no", FromAttempt("name"), True)
+    _ask_all_the_same(run, challenge)
+    run.note(run.stage, Reason.UNKNOWN_NAME, challenge.origin)
+    return Answer("no", challenge.origin, True)
+
+
+def _ask_all_the_same(run: Evaluation, challenge: Challenge) -> None:
+    """A password is asked for even where none can be right, so that the question does not give the reason away."""
+    run.ask("password", Reason.ASKS_PASSWORD, challenge.origin, "that goes with the name")
+
+
+def _factory(run: Evaluation) -> Account | None:
+    resolved = run.resolved
+    fact = resolved.facts["factory-account"]
+    if fact.value is not UNKNOWN or resolved.device.users:
+        return resolved.factory
+    value = run.choose(KEYS["factory-account"].options, fact.origin, "whether there is a factory account")
+    return None if value is None else resolved.factory_account(fact._replace(value=value))
+
+
+def _bare_tier(run: Evaluation, endpoint: Endpoint) -> bool:
+    resolved = run.resolved
+    fact = resolved.facts["bare-tier"]
+    if any(1 <= level_of_account(run, endpoint, account)[0] <= 14 for account in resolved.accounts):
+        return False
+    return bool(run.settle(fact, "bare-tier") == "admit")
+
+
+def _try_account(run: Evaluation, challenge: Challenge, account: Account) -> Answer:
+    """Whether the account can be used here and its password passes."""
+    unusable = is_usable(run, account, None if challenge.any_way else challenge.endpoint.via)
+    credential = account.credential
+    if unusable is not None:
+        _ask_all_the_same(run, challenge)
+        run.steps.append(unusable)
+        return Answer("no", unusable.origin, unusable.code != Reason.LOCKED)
+    if credential is None and account.block.doubt is not None:
+        about = f"whether account {account.name} has a password"
+        if run.maybe(account.block, about):
+            label = f"of account {account.name}"
+            credential = Credential(f"user:{account.name}", StoredSecret(Form.OPAQUE), account.block.doubt, label)
+    if credential is None:
+        _ask_all_the_same(run, challenge)
+        run.note(run.stage, Reason.KEY_ONLY, account.origin, account.name)
+        return Answer("no", account.origin, True)
+    run.ask("password", Reason.ASKS_PASSWORD, credential.origin, credential.label)
+    if _is_empty(credential.stored) and not run.oracle.offers_text():
+        refusal = _empty_by_ssh(run, challenge, account, credential)
+        if refusal is not None:
+            run.steps.append(refusal)
+            return Answer("no", refusal.origin, True)
+        run.note(run.stage, Reason.NO_PASSWORD_NEEDED, credential.origin, f"account {account.name}")
+    elif credential.stored.form is not Form.NONE and _opens(run, credential):
+        run.note(run.stage, Reason.RIGHT_PASSWORD, credential.origin, credential.label)
+    elif run.oracle.offers_text() is None:
+        run.note(run.stage, Reason.NOTHING_OFFERED, run.nothing())
+        return Answer("no", run.nothing(), True)
+    else:
+        run.note(run.stage, Reason.WRONG_PASSWORD, credential.origin, credential.label)
+        _count(run, account)
+        return Answer("no", credential.origin, True)
+    run.lockout.account_passed(account.name)
+    return Answer("yes", credential.origin, True, account=account)
+
+
+def _opens(run: Evaluation, credential: Credential) -> bool:
+    if credential.stored.form is Form.FACTORY:
+        return run.oracle.offers_text() is not None or run.oracle.opens(credential)
+    return run.oracle.opens(credential)
+
+
+def _is_empty(stored: StoredSecret) -> bool:
+    return plain_text(stored) == ""
+
+
+def _empty_by_ssh(run: Evaluation, challenge: Challenge, account: Account, credential: Credential) -> Step | None:
+    """The step that refuses an empty password over SSH; None where it will do."""
+    if challenge.endpoint.via != "ssh" or challenge.purpose != "login":
+        return None
+    said = run.resolved.device.ssh.empty_passwords
+    if said is not None and said.value:
+        return None
+    if said is None and run.maybe(run.resolved.device.ssh.block, "whether SSH takes empty passwords"):
+        return None
+    origin = said.origin if said is not None else credential.origin
+    return Step(run.stage, Reason.EMPTY_NOT_BY_SSH, origin, (account.name,))
+
+
+def shut_by(account: Account, moment: datetime.datetime) -> Resolved | None:
+    """What shuts an account to everybody at ``moment``: the sentence that says so, and its line; None where nothing."""
+    if account.disabled is not None:
+        return Resolved(Reason.DISABLED, account.disabled.origin)
+    if account.expires is not None and moment.date() > account.expires.value:
+        return Resolved(Reason.EXPIRED, account.expires.origin)
+    return None
+
+
+def is_usable(run: Evaluation, account: Account, via: str | None) -> Step | None:
+    """The step that says why an account cannot be used; None where it can. ``via`` None: whatever its ways."""
+    name, block = account.name, account.block
+    shut = shut_by(account, run.attempt.moment)
+    if shut is not None:
+        return Step(run.stage, shut.value, shut.origin, (name,))
+    if block.doubt is not None and run.maybe(block, f"whether account {name} is disabled or has expired"):
+        return Step(run.stage, Reason.DISABLED, block.doubt, (name,))
+    locked = _locked(run, account)
+    if locked is not None:
+        return locked
+    if via is not None:
+        refused = _not_via(run, account, via)
+        if refused is not None:
+            return refused
+    if account.sources is not None:
+        allowed, step = run.allowed_from(account.sources, f"account {name}", run.stage)
+        if not allowed:
+            return Step(run.stage, Reason.NOT_FROM, step.origin, (name,))
+    elif block.doubt is not None and run.maybe(block, f"whether account {name} may be used from this source"):
+        return Step(run.stage, Reason.NOT_FROM, block.doubt, (name,))
+    return None
+
+
+def _not_via(run: Evaluation, account: Account, via: str) -> Step | None:
+    if account.ways is not None:
+        user = run.resolved.device.users.get(account.name)
+        origin = user.via.origin if user is not None and user.via is not None else account.origin
+        ways = account.ways
+    else:
+        fact = run.resolved.unsaid("unsaid-via", account.block)
+        origin = fact.origin
+        ways = run.settle(fact, "unsaid-via")
+    if via in ways or (ways == WAYS and not isinstance(origin, Origin)):
+        return None  # "all" of a profile has the doors too, which no account can list
+    return Step(run.stage, Reason.NOT_VIA, origin, (account.name, way_label(via)))
+
+
+# -- locks -------------------------------------------------------------------------------------------------------------
+
+
+def _rule(run: Evaluation) -> tuple[Lock | LockRule | None, Provenance]:
+    passwords = run.resolved.device.passwords
+    if passwords.lock is not None:
+        return passwords.lock.value, passwords.lock.origin
+    fact = run.resolved.unsaid("unsaid-lock", passwords.block)
+    if fact.value is UNKNOWN and not run.lockout.accounts:
+        return LockRule(None, 1), fact.origin
+    return run.settle(fact, "unsaid-lock"), fact.origin
+
+
+def _locked(run: Evaluation, account: Account) -> Step | None:
+    unsure = account.name in run.lockout.unsure
+    if account.name not in run.lockout.accounts and not unsure:
+        return None
+    rule, origin = _rule(run)
+    if unsure and rule is not None:
+        doubt = Step(run.stage, Reason.UNSURE_LOCK, origin, (f"account {account.name} is locked",))
+        if run.oracle.branch(("locked", account.name), (False, True), doubt):
+            return Step(run.stage, Reason.LOCKED, origin, (account.name, rule.failures))
+        return None
+    if rule is None or not run.lockout.account_locked(account.name, rule, run.attempt.at):
+        return None
+    return Step(run.stage, Reason.LOCKED, origin, (account.name, rule.failures))
+
+
+def _count(run: Evaluation, account: Account) -> None:
+    rule, _ = _rule(run)
+    if rule is not None and run.oracle.offers_text():
+        run.lockout.account_failed(account.name, rule, run.attempt.at)

@@ -1,0 +1,108 @@
+"""Section three of the decision: the level at which a login lands."""
+
+from overhang.model.vocabulary import PORTS
+from overhang.simulation.challenge import Answer
+from overhang.simulation.evaluation import Evaluation
+from overhang.simulation.reasons import Reason, Stage
+from overhang.simulation.resolve import Account, Endpoint
+from overhang.simulation.result import Provenance, Resolved
+
+Level = tuple[int, Provenance]
+
+
+def land(run: Evaluation, endpoint: Endpoint, answer: Answer, *, through_list: bool) -> int:
+    """The level, and the steps that tell where it comes from."""
+    if answer.fixed is not None:
+        sentence = Reason.LANDS_COMMUNITY if endpoint.via == "snmp" else Reason.LANDS_UNSAID
+        if endpoint.entry is None and endpoint.via != "snmp":
+            sentence = Reason.LANDS_WEB
+        run.note(Stage.AUTHORIZATION, sentence, answer.origin, answer.fixed)
+        return answer.fixed
+    if endpoint.via.startswith("door:") and endpoint.service is not None and endpoint.service.level is not None:
+        return _place_level(run, endpoint)[0]  # a door's own level goes before that of who let the person in
+    where = "users" if answer.account is not None else "servers" if answer.group is not None else ""
+    if where and (not through_list or _carries(run, endpoint, where, answer.group)):
+        if answer.server_level is not None:
+            run.note(Stage.AUTHORIZATION, Reason.LANDS_SERVER, answer.origin, answer.server_level)
+            return answer.server_level
+        level = _own_level(run, answer.account)
+        if level is not None:
+            return level[0]
+    return _place_level(run, endpoint)[0]
+
+
+def level_of_account(run: Evaluation, endpoint: Endpoint, account: Account) -> Level:
+    """The level that an account has, by itself or by the place: the steps taken to find it are not told."""
+    told = len(run.steps)
+    level = _own_level(run, account) or _place_level(run, endpoint)
+    del run.steps[told:]
+    return level
+
+
+def _own_level(run: Evaluation, account: Account | None) -> Level | None:
+    """The level of an account, or for a server's (None) what an account without one has; None: go on."""
+    if account is not None and account.level is not None:
+        value = run.settle_level(account.level, f"the level of account {account.name}")
+        if value is not None:
+            sentence = Reason.LANDS_ROLE if account.by_role else Reason.LANDS_ACCOUNT
+            run.note(Stage.AUTHORIZATION, sentence, account.level.origin, account.name, value)
+            return value, account.level.origin
+    fact = run.resolved.facts["unsaid-account-level"]
+    value = run.settle(fact, "unsaid-account-level")
+    if value is None:
+        return None
+    run.note(Stage.AUTHORIZATION, Reason.LANDS_UNSAID_ACCOUNT, fact.origin, value)
+    return value, fact.origin
+
+
+def _carries(run: Evaluation, endpoint: Endpoint, where: str, group: str | None) -> bool:
+    """Whether the level of an account or server counts after a login through a method list."""
+    resolved = run.resolved
+    if run.settle(resolved.facts["lists-carry-level"], "lists-carry-level"):
+        return True
+    levels = resolved.device.lists.get(("level", None))
+    named = levels is not None and any(
+        said.value.kind == where and (where == "users" or said.value.group == group) for said in levels.methods
+    )
+    if not named and levels is not None and run.maybe(levels.block, "whether levels may come from there"):
+        named = True
+    if endpoint.via != "console":
+        return named
+    level = endpoint.entry.level if endpoint.entry is not None else None
+    if (
+        level is None
+        and endpoint.entry is not None
+        and run.maybe(endpoint.entry.block, "whether the console asks for levels")
+    ):
+        return named
+    return named and level is not None and level.value == "asked"
+
+
+def _place_level(run: Evaluation, endpoint: Endpoint) -> Level:
+    service, entry = endpoint.service, endpoint.entry
+    if service is not None:
+        if service.level is not None:
+            run.note(
+                Stage.AUTHORIZATION, Reason.LANDS_SERVICE, service.level.origin, service.label, service.level.value
+            )
+            return service.level.value, service.level.origin
+        if endpoint.via not in ("http", "https", "snmp") and service.block.doubt is not None:
+            value = run.choose((None, *range(16)), service.block.doubt, f"the level of a login by {service.label}")
+            if value is not None:
+                run.note(Stage.AUTHORIZATION, Reason.LANDS_SERVICE, service.block.doubt, service.label, value)
+                return value, service.block.doubt
+    if entry is not None:
+        label = entry.label if entry.number is not None else f"the {entry.label}"
+        if entry.level is not None and isinstance(entry.level.value, int):
+            run.note(Stage.AUTHORIZATION, Reason.LANDS_ENTRY, entry.level.origin, label, entry.level.value)
+            return entry.level.value, entry.level.origin
+        if entry.level is None and entry.block.doubt is not None:
+            value = run.choose((None, *range(16)), entry.block.doubt, f"the level of a login at {label}")
+            if value is not None:
+                run.note(Stage.AUTHORIZATION, Reason.LANDS_ENTRY, entry.block.doubt, label, value)
+                return value, entry.block.doubt
+    key = "unsaid-level-console" if endpoint.via in PORTS else "unsaid-level"
+    fact: Resolved = run.resolved.facts[key]
+    value = int(run.settle(fact, key))
+    run.note(Stage.AUTHORIZATION, Reason.LANDS_UNSAID, fact.origin, value)
+    return value, fact.origin

@@ -1,0 +1,97 @@
+"""One run of the decision: what it is about, whom it asks, what happened so far."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from overhang.model import BlockInfo, Configured
+from overhang.profiles import KEYS, UNKNOWN
+from overhang.simulation.lockout import LockoutState
+from overhang.simulation.oracle import Oracle
+from overhang.simulation.reasons import Reason, Stage
+from overhang.simulation.resolve import ResolvedDevice
+from overhang.simulation.result import Attempt, FromAttempt, Provenance, Resolved, Step
+from overhang.text import Origin
+
+_step = tuple.__new__  # steps are made by the million; this is half the time of calling Step
+_NOTHING_ASKED: frozenset[str] = frozenset()
+
+
+class Evaluation:
+    """See the module. Each ``note`` adds a step; ``stop`` adds the last one and the outcome."""
+
+    __slots__ = ("asked", "attempt", "lockout", "oracle", "outcome", "resolved", "stage", "steps")
+
+    def __init__(self, resolved: ResolvedDevice, attempt: Attempt, oracle: Oracle, lockout: LockoutState) -> None:
+        self.resolved = resolved
+        self.attempt = attempt
+        self.oracle = oracle
+        self.lockout = lockout
+        self.steps: list[Step] = []
+        self.outcome = ""
+        self.asked = _NOTHING_ASKED
+        self.stage = Stage.AUTHENTICATION
+
+    def note(self, stage: Stage, code: Reason, origin: Provenance, *arguments: Any) -> None:
+        """Add a step."""
+        self.steps.append(_step(Step, (stage, code, origin, arguments, "")))
+
+    def offer(self, texts: tuple[str, ...], index: int) -> None:
+        """The person turns to their next answer; what is asked for from now on is a new question."""
+        if "password" in self.asked:
+            self.asked = self.asked - {"password"}
+        self.oracle.offer(texts, index)
+
+    def ask(self, what: str, code: Reason, origin: Provenance, *arguments: Any) -> None:
+        """Note that a "name" or a "password" is asked for: the person sees one question each, whoever looks at it."""
+        seen = what in self.asked
+        self.steps.append(_step(Step, (self.stage, code, origin, arguments, "" if seen else what)))
+        if not seen:
+            self.asked = self.asked | {what}
+
+    def nothing(self) -> FromAttempt:
+        """What a denial comes from where a password is asked for and none is offered."""
+        return FromAttempt("elevate_password" if self.stage == Stage.ELEVATION else "password")
+
+    def stop(self, outcome: str, stage: Stage, code: Reason, origin: Provenance, *arguments: Any) -> None:
+        """Add the step that ends the attempt."""
+        self.steps.append(Step(stage, code, origin, arguments))
+        self.outcome = outcome
+
+    def settle(self, fact: Resolved, key: str) -> Any:
+        """The value of a fact that a profile key describes; where it is unknown, each value in its turn."""
+        if fact.value is not UNKNOWN:
+            return fact.value
+        return self.choose(KEYS[key].options, fact.origin, KEYS[key].about, key)
+
+    def settle_level(self, fact: Resolved, about: str) -> int | None:
+        """A level; where it is unknown, each level in its turn, and None for none of its own."""
+        if fact.value is not UNKNOWN:
+            return int(fact.value)
+        found: int | None = self.choose((None, *range(16)), fact.origin, about)
+        return found
+
+    def choose(self, options: Sequence[Any], origin: Provenance, about: str, question: str = "") -> Any:
+        """Each of ``options`` in its turn, where what ``origin`` leaves unsaid is in doubt."""
+        code = Reason.UNSURE_UNREAD if isinstance(origin, Origin) else Reason.UNSURE_UNSAID
+        if origin == self.resolved.unknown_profile:
+            code = Reason.UNSURE_PROFILE
+        return self.oracle.branch(
+            (origin, question or about), options, Step(Stage.REACHABILITY, code, origin, (about,))
+        )
+
+    def maybe(self, block: BlockInfo, about: str) -> bool:
+        """Whether a block that could not be wholly read says something after all: false for one that could."""
+        return block.doubt is not None and bool(self.choose((False, True), block.doubt, about))
+
+    def allowed_from(self, said: Configured[str], what: str, stage: Stage = Stage.REACHABILITY) -> tuple[bool, Step]:
+        """Whether the source list named by ``said`` allows the source, and the step that tells why."""
+        sources = self.resolved.lists.get(said.value)
+        if sources is None:
+            allows = self.settle(self.resolved.facts["missing-list"], "missing-list") == "allow"
+            code = Reason.LIST_MISSING_ALLOWS if allows else Reason.LIST_MISSING_DENIES
+            return allows, Step(stage, code, said.origin, (said.value, what))
+        allows, origin = self.oracle.source_in(sources)
+        code = Reason.LIST_ALLOWS if allows else Reason.LIST_DENIES
+        if not allows and origin == sources.origin:
+            code = Reason.LIST_SILENT
+        return allows, Step(stage, code, origin, (said.value, what))

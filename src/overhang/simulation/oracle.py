@@ -1,0 +1,190 @@
+"""Who answers the questions that the decision asks.
+
+The decision never looks at an attempt's answers itself: it asks an asker. ``PersonAsker`` answers for one person with
+what that person knows and types. Where nobody can tell, it follows every answer: the decision is run again from the
+start for each, with the answers before it kept (``fork`` and ``advance``).
+"""
+
+from abc import ABC, abstractmethod
+from collections.abc import Hashable, Sequence
+from typing import Any, NamedTuple
+
+from overhang.model import Address
+from overhang.model.verification import opens
+from overhang.simulation.reasons import Reason, Stage
+from overhang.simulation.resolve import Credential, ResolvedDevice, ResolvedEntry
+from overhang.simulation.result import Attempt, FromAttempt, Provenance, Step
+from overhang.simulation.source_lists import ResolvedSourceList
+
+
+class Doubt(NamedTuple):
+    """A question that was in doubt: the step that tells of it, and which of its answers was followed."""
+
+    step: Step
+    choice: int
+    choices: int
+
+
+class ServerAnswer(NamedTuple):
+    """What a server that is up says; ``level`` is None where it gives none."""
+
+    accepts: bool
+    level: int | None = None
+    typed: bool = True
+
+
+class Oracle(ABC):
+    """The questions, and the running again for each answer to those in doubt."""
+
+    def __init__(self) -> None:
+        self.doubts: list[Doubt] = []
+        self._at = 0
+        self._settled: dict[Hashable, Any] = {}
+
+    def restart(self) -> None:
+        """Begin another run with the answers that ``advance`` left."""
+        self._at = 0
+        self._settled = {}
+
+    def advance(self) -> bool:
+        """Turn to the next combination of answers; false when all have been followed."""
+        while self.doubts:
+            last = self.doubts[-1]
+            if last.choice + 1 < last.choices:
+                self.doubts[-1] = last._replace(choice=last.choice + 1)
+                return True
+            self.doubts.pop()
+        return False
+
+    def branch(self, question: Hashable, options: Sequence[Any], step: Step) -> Any:
+        """One of ``options``, each in its turn; the same question has the same answer within a run."""
+        if question in self._settled:
+            return self._settled[question]
+        if self._at == len(self.doubts):
+            self.doubts.append(Doubt(step, 0, len(options)))
+        answer = options[self.doubts[self._at].choice]
+        self._at += 1
+        self._settled[question] = answer
+        return answer
+
+    @abstractmethod
+    def offer(self, texts: tuple[str, ...], index: int) -> None:
+        """The person now answers with the text number ``index`` of ``texts``, or with none."""
+
+    @abstractmethod
+    def offers_text(self) -> str | None:
+        """What is typed now; None for nothing."""
+
+    @abstractmethod
+    def opens(self, credential: Credential) -> bool:
+        """Whether what the person knows or types now opens a stored password."""
+
+    @abstractmethod
+    def holds_key(self, name: str) -> bool:
+        """Whether the person is said to hold a private key of the account ``name``."""
+
+    @abstractmethod
+    def source_family(self) -> int:
+        """4 or 6."""
+
+    @abstractmethod
+    def source_in(self, sources: ResolvedSourceList) -> tuple[bool, Provenance]:
+        """Whether a list allows the source, and the line that says so."""
+
+    @abstractmethod
+    def free(self, vtys: list[ResolvedEntry]) -> list[ResolvedEntry]:
+        """The VTYs that are free, in order."""
+
+    @abstractmethod
+    def is_up(self, address: str) -> bool:
+        """Whether an AAA server answers."""
+
+    @abstractmethod
+    def server_says(self, group: str, name: str | None) -> ServerAnswer:
+        """What a server of ``group`` that is up says to the account ``name`` and what is typed now."""
+
+
+class AttemptOracle(Oracle):
+    """Answers for the person of one attempt."""
+
+    def __init__(self, attempt: Attempt, resolved: ResolvedDevice) -> None:
+        super().__init__()
+        self.attempt = attempt
+        self._resolved = resolved
+        self._text: str | None = None
+
+    def offer(self, texts: tuple[str, ...], index: int) -> None:
+        self._text = texts[index] if index < len(texts) else None
+
+    def offers_text(self) -> str | None:
+        return self._text
+
+    def opens(self, credential: Credential) -> bool:
+        if credential.item in self.attempt.knows:
+            return True
+        if self._text is None:
+            return False
+        answer = opens(credential.stored, self._text)
+        if answer is None:
+            step = Step(Stage.AUTHENTICATION, Reason.UNSURE_PASSWORD, credential.origin, (credential.label,))
+            return bool(self.branch((credential.item, self._text), (True, False), step))
+        return answer
+
+    def holds_key(self, name: str) -> bool:
+        return f"key:{name}" in self.attempt.knows
+
+    def source_family(self) -> int:
+        return self._source(Reason.UNSURE_FAMILY).family
+
+    def source_in(self, sources: ResolvedSourceList) -> tuple[bool, Provenance]:
+        if self.attempt.source is None:
+            alike = sources.alike()
+            allowed, origin = alike if alike is not None else sources.decide(self._source_for(sources))
+        else:
+            allowed, origin = sources.decide(self.attempt.source)
+        if allowed is None:
+            about = f"whether list {sources.name} allows the source"
+            step = Step(Stage.REACHABILITY, Reason.UNSURE_UNREAD, origin, (about,))
+            allowed = bool(self.branch(("list", sources.name), (True, False), step))
+        return allowed, origin
+
+    def _source_for(self, sources: ResolvedSourceList) -> Address:
+        return self._source(Reason.UNSURE_SOURCE, sources.name)
+
+    def _source(self, code: Reason, *arguments: str) -> Address:
+        """The source; where none is given, one of each kind that some list tells from the others."""
+        if self.attempt.source is not None:
+            return self.attempt.source
+        step = Step(Stage.REACHABILITY, code, FromAttempt("from"), arguments)
+        found: Address = self.branch("source", self._resolved.source_classes(), step)
+        return found
+
+    def free(self, vtys: list[ResolvedEntry]) -> list[ResolvedEntry]:
+        busy = self.attempt.busy
+        return [vty for vty in vtys if vty.number not in busy] if busy else vtys
+
+    def is_up(self, address: str) -> bool:
+        return address not in self.attempt.down
+
+    def server_says(self, group: str, name: str | None) -> ServerAnswer:
+        held = self.attempt.servers
+        item = f"server:{group}/{name}"
+        if held is not None:
+            account = held.get(group, {}).get(name) if name is not None else None
+            if account is None:
+                return ServerAnswer(False, typed=self._text is not None)
+            level = account.get("level")
+            if item in self.attempt.knows or (self._text is not None and self._text == account.get("password")):
+                return ServerAnswer(True, level)
+            if self._text is None or "password" in account:
+                return ServerAnswer(False, typed=self._text is not None)
+            return ServerAnswer(self._in_doubt(item, group), level)
+        if item in self.attempt.knows:
+            return ServerAnswer(True)
+        if self._text is None or name is None:
+            return ServerAnswer(False, typed=self._text is not None)
+        return ServerAnswer(self._in_doubt(item, group))
+
+    def _in_doubt(self, item: str, group: str) -> bool:
+        step = Step(Stage.AUTHENTICATION, Reason.UNSURE_SERVER, FromAttempt("servers"), (group,))
+        return bool(self.branch((item, self._text), (True, False), step))
