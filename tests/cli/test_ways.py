@@ -175,7 +175,7 @@ HOLDS = [
 ]
 FAILS = [
     (expectation(say="a", who="lena", via="ssh", reaches=1), "lena does not reach level 1",
-     "by SSH from 10.65.0.1 as lena, knowing elevation:15, user:lena: denied, because a password is asked for and nothing is offered"),
+     "by SSH from 10.65.0.1 as lena, knowing elevation:15, user:lena: denied, because a password is asked for and nothing is typed"),
     (expectation(say="b", who="lena", via="ssh", reaches=1, servers="storm", from_="stern"), "lena does not reach level 1",
      "by SSH from 192.0.2.1 as lena, knowing elevation:15, user:lena, with 192.0.2.50 down: refused"),
     (expectation(say="c", who="anybody", via="ssh", below=0), "somebody gets in", "by SSH from 10.64.0.1"),

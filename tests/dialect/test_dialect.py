@@ -7,8 +7,8 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from overhang.auditing.device_audit import audit_sheet
 
+from overhang.auditing.runner import audit_config
 from overhang.dialect import BadDialect, Dialect, read_dialect, read_dialect_text
 from overhang.dialect.hole_types import TYPES, date_type
 from overhang.dialect.instantiate import MOST_STATEMENTS
@@ -97,7 +97,7 @@ def test_remedies_in_the_makers_words_mean_the_remedies(name: str) -> None:
     bare = reader.dialect._replace(profile=None, never=(), always=())
     sheet = reader.read(CONFIGURATIONS[name], name)
     phrased = 0
-    for finding in audit_sheet(sheet, Project(), NOW).findings:
+    for finding in audit_config(sheet, Project(), NOW).findings:
         if finding.phrased is None or finding.phrased.lines is None or "drop" in " ".join(finding.fix):
             continue
         phrased += 1

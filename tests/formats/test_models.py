@@ -10,9 +10,9 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from overhang.auditing.device_audit import audit_sheet
 from yangson import DataModel
 
+from overhang.auditing.runner import audit_config
 from overhang.demo import demo_files
 from overhang.formats.data_tree import BadData
 from overhang.formats.data_writer import Unsayable, to_json, to_xml
@@ -373,7 +373,7 @@ def test_no_secret_of_data_shows_in_a_line(reader: Any, text: str) -> None:
 
 def test_the_audit_finds_the_same_in_every_format() -> None:
     def found(sheet: ParsedConfig) -> list[tuple[str, int, list[str]]]:
-        findings = audit_sheet(sheet, Project(), NOW).findings  # what they name comes in the order of the text
+        findings = audit_config(sheet, Project(), NOW).findings  # what they name comes in the order of the text
         return sorted((each.rule, each.severity, sorted(re.findall(r"\w+", each.message))) for each in findings)
 
     for name, data in demo_files().items():

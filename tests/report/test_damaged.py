@@ -4,9 +4,9 @@ import random
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from overhang.auditing.device_audit import audit_sheet
 
 from overhang.auditing.report import AuditReport
+from overhang.auditing.runner import audit_config
 from overhang.exposure import find_paths
 from overhang.language import read_sheet
 from overhang.model import parse_address
@@ -45,7 +45,7 @@ def test_damaged_sheets_are_answered(seed: int) -> None:
     sheet = read_sheet(damaged(made.text, chance), "t.sheet")
     profiles = {**BUILTIN, "made": made.profile}
     resolved = ResolvedDevice(sheet.device, profiles, all_read=sheet.fully_understood)
-    audited = audit_sheet(sheet, Project(profiles=profiles), NOW)
+    audited = audit_config(sheet, Project(profiles=profiles), NOW)
     report = AuditReport((audited,), (), (), NOW)
     reports = [plain(audit_lines(report, 100, long=long)) for long in (True, False)]
     for written in (audit_json, audit_csv, audit_junit, audit_markdown, audit_sarif, audit_html):

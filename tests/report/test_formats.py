@@ -14,7 +14,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from overhang.auditing import RULES
+from overhang.auditing.registry import all_rules
 from overhang.demo import demo_files
 from overhang.project import THRESHOLDS
 from tests.conftest import Ran
@@ -280,4 +280,4 @@ def test_the_pages_name_every_threshold_and_rule() -> None:
     project = (docs / "project.md").read_text()
     assert [each.key for each in THRESHOLDS if f"| `{each.key}` |" not in project] == []
     rules = (docs / "rules.md").read_text()
-    assert re.findall(r"(?m)^\| `([a-z0-9-]+)` \|", rules) == [rule.name for rule in RULES]
+    assert re.findall(r"(?m)^\| `([a-z0-9-]+)` \|", rules) == [rule.name for rule in all_rules()]

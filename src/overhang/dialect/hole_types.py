@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
 from overhang.language.terminals import TERMINALS
-from overhang.model import parse_address, parse_prefix
+from overhang.model import durations, parse_address, parse_prefix
 
 #: How exact a hole is: of two translations that fit a line the one whose words are more exact is taken.
 LITERAL, CHOICE, EXACT, WORD, MANY, REST = range(6)
@@ -35,8 +35,7 @@ class HoleType(NamedTuple):
 
 
 #: The units of durations: the letter that a sheet has for each, and its seconds.
-UNITS = {"seconds": ("s", 1), "minutes": ("m", 60), "hours": ("h", 3600), "days": ("d", 86400)}
-_PARTS = re.compile(r"(?:(\d+)d)?(?:(\d+)h)?(?:(\d+)m)?(?:(\d+)s)?")
+UNITS = {f"{name}s": (letter, size) for size, letter, name in durations.NAMED_UNITS}
 _RANGE = re.compile(r"(\d{1,9})(?:-|\.\.|:|~|/)(\d{1,9})")
 
 
@@ -111,26 +110,18 @@ def _clock(text: str) -> str:
     return f"{seconds}s"
 
 
-def seconds_of(text: str) -> int | None:
-    """The seconds of a sheet's duration; None where it is none, or never."""
-    found = _PARTS.fullmatch(text)
-    if found is None or not text:
-        return None
-    return sum(int(part or 0) * size for part, size in zip(found.groups(), (86400, 3600, 60, 1), strict=True))
-
-
 def _unit(name: str) -> HoleType:
     letter, size = UNITS[name]
 
     def write(text: str) -> str | None:
-        seconds = seconds_of(text)
+        seconds = durations.sum_of_units(text)
         return str(seconds // size) if seconds is not None and seconds % size == 0 else None
 
     return HoleType(name, f"a number of {name}", lambda text: _number(text) + letter, write, ("10",))
 
 
 def _write_clock(text: str) -> str | None:
-    seconds = seconds_of(text)
+    seconds = durations.sum_of_units(text)
     if not seconds:
         return None
     return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}"

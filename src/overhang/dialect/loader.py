@@ -1,7 +1,6 @@
 """Reading a dialect from its TOML file: everything is checked, and every mistake is located in that file."""
 
 import re
-import tomllib
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
@@ -17,7 +16,6 @@ from overhang.dialect.model import (
     Layout,
     Memory,
     Part,
-    Problem,
     SourceRef,
     Translation,
 )
@@ -26,6 +24,7 @@ from overhang.dialect.settings import TOP_KEYS, Settings
 from overhang.dialect.template import BadTemplate, Template, compile_templates, fill, parse_filled
 from overhang.language.parser import Misread
 from overhang.text import did_you_mean
+from overhang.text.toml_file import TomlProblem, parse_toml
 
 _LARGEST = 4_000_000
 _MOST_PATTERNS = 20_000
@@ -35,17 +34,11 @@ _TRANSLATE = "line inside means taken-back with when unless each otherwise text 
 
 def read_dialect(data: bytes, file: str) -> Dialect:
     """Read a dialect from the bytes of its file. Raises BadDialect."""
-    if len(data) > _LARGEST:
-        raise BadDialect(file, [Problem(1, f"larger than {_LARGEST // 1_000_000} MB, which is no dialect")])
-    try:
-        text = data.decode("utf-8")
-        table = tomllib.loads(text)
-    except UnicodeDecodeError:
-        raise BadDialect(file, [Problem(1, "not UTF-8 text")]) from None
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        found = re.search(r"at line (\d+)", str(error))
-        raise BadDialect(file, [Problem(int(found[1]) if found else 1, f"not TOML: {str(error)[:200]}")]) from None
-    loader = _Loader(file, text)
+    parsed = parse_toml(data, _LARGEST, "dialect")
+    if isinstance(parsed, TomlProblem):
+        raise BadDialect(file, [parsed])
+    table, lines = parsed
+    loader = _Loader(file, lines)
     dialect = loader.dialect(table)
     if loader.problems:
         raise BadDialect(file, sorted(set(loader.problems)))
@@ -53,10 +46,10 @@ def read_dialect(data: bytes, file: str) -> Dialect:
 
 
 class _Loader(Settings):
-    def __init__(self, file: str, text: str) -> None:
+    def __init__(self, file: str, lines: tuple[str, ...]) -> None:
+        super().__init__(lines)
         self.file = file
-        self.lines = tuple(text.splitlines())
-        super().__init__(self.lines)
+        self.lines = lines
         self.blocks: dict[str, BlockType] = {}
         self.facts = 0
         self.patterns = 0
@@ -126,7 +119,7 @@ class _Loader(Settings):
             return []
         self.patterns += len(found)
         if self.patterns > _MOST_PATTERNS:
-            raise BadDialect(self.file, [Problem(place.line, f"more than {_MOST_PATTERNS:,} forms of lines")])
+            raise BadDialect(self.file, [TomlProblem(place.line, f"more than {_MOST_PATTERNS:,} forms of lines")])
         return found
 
     def read_blocks(self, table: Mapping[str, Any]) -> None:
@@ -138,7 +131,7 @@ class _Loader(Settings):
     def block(self, name: str, raw: Mapping[str, Mapping[str, Any]], done: set[str], trail: tuple[str, ...]) -> None:
         if name in done:
             return
-        place = SourceRef(self.places.of_block(name), f"block {name}")
+        place = SourceRef(self.places.of(f"blocks.{name}", ""), f"block {name}")
         each = raw[name]
         inside = self.word(each, "inside", f"blocks.{name}")
         if name in trail or (inside and inside not in raw):

@@ -7,6 +7,7 @@ from overhang.dialect.pattern import Hole, Notation, Pattern
 from overhang.dialect.template import Template
 from overhang.profiles import Profile
 from overhang.text import OverhangError
+from overhang.text.toml_file import TomlProblem
 
 FORMS = ("indented", "braces", "flat", "sections")
 #: What a maker's texts may never export, and the statement that marks it as unknown.
@@ -167,17 +168,10 @@ class Dialect(NamedTuple):
     memory: "Memory"
 
 
-class Problem(NamedTuple):
-    """Something wrong with a dialect: the line of its file, and what is wrong there."""
-
-    line: int
-    message: str
-
-
 class BadDialect(OverhangError):
     """A dialect that cannot be used, with everything that is wrong with it."""
 
-    def __init__(self, file: str, problems: list[Problem]) -> None:
+    def __init__(self, file: str, problems: list[TomlProblem]) -> None:
         super().__init__(file)
         self.file, self.problems = file, problems
 

@@ -6,9 +6,10 @@ from typing import NamedTuple
 from overhang.dialect.instantiate import Openers
 from overhang.dialect.interpreter import Interpreter, read_dialect_text
 from overhang.dialect.line_shapes import Shape, shapes_of
-from overhang.dialect.model import Dialect, Problem, Sample
+from overhang.dialect.model import Dialect, Sample
 from overhang.dialect.scan import LineOutcome
 from overhang.language import read_sheet, unparse
+from overhang.text.toml_file import TomlProblem
 
 
 class PreviewLine(NamedTuple):
@@ -90,12 +91,12 @@ def _literals(dialect: Dialect) -> frozenset[str]:
     return frozenset(token.literal for pattern in patterns for token in pattern.tokens if token.literal)
 
 
-def check_samples(dialect: Dialect) -> Iterator[Problem]:
+def check_samples(dialect: Dialect) -> Iterator[TomlProblem]:
     """What is wrong with a dialect's own samples; nothing where each text means its sheet."""
     for sample in dialect.samples:
         problem = _check(dialect, sample)
         if problem is not None:
-            yield Problem(sample.place.line, f"{sample.place.label}: {problem}")
+            yield TomlProblem(sample.place.line, f"{sample.place.label}: {problem}")
 
 
 def _check(dialect: Dialect, sample: Sample) -> str | None:

@@ -1,16 +1,15 @@
 """The settings of a dialect: layout, types, profile, samples; and how mistakes in its file are collected."""
 
-import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from overhang.dialect.hole_types import TYPES, date_type, table_type
-from overhang.dialect.model import FORMS, Layout, Problem, Sample, SourceRef
+from overhang.dialect.model import FORMS, Layout, Sample, SourceRef
 from overhang.dialect.pattern import Notation
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
 from overhang.profiles.model import BadProfile, text_of
 from overhang.text import did_you_mean
-from overhang.text.toml_positions import TomlPositions
+from overhang.text.toml_file import TomlValidator
 
 TOP_KEYS = (
     "name about recognise layout profile never-carries blanked always tables dates blocks translate pass-over sample"
@@ -22,55 +21,16 @@ LAYOUT_KEYS = (
 ).split()
 
 
-class Settings:
-    """Reads settings; what is wrong is added to ``problems``, and the reading goes on."""
+class Settings(TomlValidator):
+    """Reads the settings of a dialect's file."""
 
     def __init__(self, lines: tuple[str, ...]) -> None:
-        self.places = TomlPositions(lines)
-        self.problems: list[Problem] = []
+        super().__init__(lines)
         self.notation = Notation(TYPES, "", False)
 
-    # -- small helpers -------------------------------------------------------------------------------------------------
-
-    def bad(self, line: int, message: str) -> None:
-        self.problems.append(Problem(line, message))
-
-    def known(self, table: Mapping[str, Any], keys: Iterable[str], path: str, label: str) -> None:
-        for key in table:
-            if key not in set(keys):
-                near = did_you_mean(key, sorted(keys))
-                hint = f"did you mean {near}?" if near else f"known here: {', '.join(keys)}"
-                hint = _AT_TOP if path and key in TOP_KEYS else hint
-                self.bad(self.places.of(path, key), f"{label}{key}: unknown key; {hint}")
-
-    def table(self, table: Mapping[str, Any], key: str) -> Mapping[str, Any]:
-        value = table.get(key, {})
-        if not isinstance(value, dict):
-            self.bad(self.places.of("", key), f"{key}: a table is expected, as in [{key}]")
-            return {}
-        return value
-
-    def tables(self, table: Mapping[str, Any], key: str) -> list[Mapping[str, Any]]:
-        value = table.get(key, [])
-        if not isinstance(value, list) or not all(isinstance(each, dict) for each in value):
-            self.bad(self.places.of("", key), f"{key}: written as [[{key}]], once for each")
-            return []
-        return value
-
-    def texts(self, table: Mapping[str, Any], key: str, path: str = "") -> tuple[str, ...]:
-        value = table.get(key, [])
-        value = [value] if isinstance(value, str) else value
-        if not isinstance(value, list) or not all(isinstance(each, str) and each for each in value):
-            self.bad(self.places.of(path, key), f"{key}: a text, or a list of texts, is expected")
-            return ()
-        return tuple(value)
-
-    def word(self, table: Mapping[str, Any], key: str, path: str, otherwise: str = "") -> str:
-        value = table.get(key, otherwise)
-        if not isinstance(value, str):
-            self.bad(self.places.of(path, key), f"{key}: a text is expected")
-            return otherwise
-        return value
+    def hint(self, key: str, keys: Sequence[str], path: str) -> str:
+        """What to do about an unknown key: one that belongs at the top may stand below a table."""
+        return _AT_TOP if path and key in TOP_KEYS else super().hint(key, keys, path)
 
     # -- the settings --------------------------------------------------------------------------------------------------
 
@@ -166,8 +126,7 @@ class Settings:
         try:
             return derive(name, BUILTIN[base], {key: text_of(each) for key, each in changes.items()}, KEYS)
         except BadProfile as wrong:
-            key = re.split(r"[:;\s]", str(wrong).removeprefix("unknown key "))[0]
-            self.bad(self.places.of("profile", key), f"profile: {wrong}")
+            self.bad(self.places.of("profile", wrong.key), f"profile.{wrong.key}: {wrong}")
             return None
 
     def samples(self, table: Mapping[str, Any]) -> tuple[Sample, ...]:

@@ -4,13 +4,14 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from overhang.dialect.hole_types import UNITS, HoleType, seconds_of
+from overhang.dialect.hole_types import UNITS, HoleType
 from overhang.dialect.pattern import Hole
 from overhang.language.collector import statement_of
 from overhang.language.ir import Statement
 from overhang.language.lexer import BadWord, quote_word, split_words
 from overhang.language.parser import Misread
 from overhang.language.schema import SCHEMA
+from overhang.model.durations import sum_of_units
 
 _HOLE = re.compile(r"\{([A-Za-z_][A-Za-z0-9_-]*)(\.\.\.)?\}")
 #: After these words comes a password form, and then a text that is not to be shown.
@@ -275,7 +276,7 @@ def _word_fits(piece: Piece, text: str, holes: Mapping[str, Hole], values: dict[
 
 def _units_fit(piece: Piece, text: str, units: Sequence[str], values: dict[str, str]) -> bool:
     """A duration of several units: each takes what the greater ones leave."""
-    left = seconds_of(text)
+    left = sum_of_units(text)
     if not left:
         return False
     for name, unit in zip(piece.holes, units, strict=True):

@@ -9,12 +9,13 @@ from itertools import islice
 
 from overhang.dialect.interpreter import read_dialect_text
 from overhang.dialect.loader import read_dialect
-from overhang.dialect.model import BadDialect, Dialect, Problem
+from overhang.dialect.model import BadDialect, Dialect
 from overhang.dialect.pattern import Mismatch
 from overhang.dialect.tokenizer import Text
 from overhang.formats.registry import DIALECT as ENDING
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import decode
+from overhang.text.toml_file import TomlProblem
 
 _LOOKED_AT = 60
 _HEAD = 16_384
@@ -72,7 +73,7 @@ def load_dialect(path: str, shown: str | None = None) -> Dialect:
         with open(path, "rb") as stream:
             data = stream.read(4_000_001)
     except OSError as error:
-        raise BadDialect(path, [Problem(1, f"cannot be opened: {error.strerror}")]) from None
+        raise BadDialect(path, [TomlProblem(1, f"cannot be opened: {error.strerror}")]) from None
     return read_dialect(data, shown or path)
 
 

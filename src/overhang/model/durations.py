@@ -2,10 +2,17 @@
 
 import re
 
-#: Seconds in each unit, the largest unit first, with the letter that stands for it.
-UNITS = ((86400, "d"), (3600, "h"), (60, "m"), (1, "s"))
-_NAMES = {86400: "day", 3600: "hour", 60: "minute", 1: "second"}
+#: Each unit, the largest first: its seconds, the letter that stands for it and its name.
+NAMED_UNITS = ((86400, "d", "day"), (3600, "h", "hour"), (60, "m", "minute"), (1, "s", "second"))
 _DURATION = re.compile(r"(?:(\d{1,9})d)?(?:(\d{1,9})h)?(?:(\d{1,9})m)?(?:(\d{1,9})s)?", re.ASCII)
+
+
+def sum_of_units(text: str) -> int | None:
+    """The seconds of ``2m30s``, zero included; None where the text is not numbers with their units."""
+    found = _DURATION.fullmatch(text)
+    if found is None or not text:
+        return None
+    return sum(int(number) * size for number, (size, _, _) in zip(found.groups("0"), NAMED_UNITS, strict=True))
 
 
 def parse_duration(text: str) -> int | None:
@@ -15,10 +22,9 @@ def parse_duration(text: str) -> int | None:
     """
     if text == "never":
         return None
-    found = _DURATION.fullmatch(text)
-    if found is None or not text:
+    seconds = sum_of_units(text)
+    if seconds is None:
         raise ValueError("a duration is written like 90s, 2m30s, 12h, 90d or never")
-    seconds = sum(int(number) * size for number, (size, _) in zip(found.groups("0"), UNITS, strict=True))
     if not seconds:
         raise ValueError("a duration is longer than zero; leave the statement out or write never")
     return seconds
@@ -37,7 +43,7 @@ def format_duration(seconds: int | None) -> str:
     if seconds is None:
         return "never"
     parts = []
-    for size, unit in UNITS:
+    for size, unit, _ in NAMED_UNITS:
         count, seconds = divmod(seconds, size)
         parts += [f"{count}{unit}"] if count else []
     return "".join(parts)
@@ -45,8 +51,8 @@ def format_duration(seconds: int | None) -> str:
 
 def describe_duration(seconds: int) -> str:
     """Write seconds for a sentence: ``10 minutes``, ``1 day``, ``90 seconds``."""
-    for size, _ in UNITS:
+    for size, _, name in NAMED_UNITS:
         if seconds % size == 0 and seconds >= size:
             count = seconds // size
-            return f"{count} {_NAMES[size]}{'s' if count != 1 else ''}"
+            return f"{count} {name}{'s' if count != 1 else ''}"
     return f"{seconds} seconds"

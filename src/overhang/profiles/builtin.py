@@ -1,5 +1,6 @@
 """The built-in profiles. Makers differ in just this table, so it is kept as one, to be read across."""
 
+from overhang.model.durations import parse_duration
 from overhang.model.vocabulary import WAYS
 from overhang.profiles.model import (
     Factory,
@@ -7,7 +8,6 @@ from overhang.profiles.model import (
     LockRule,
     Profile,
     choice,
-    duration,
     factory,
     lock,
     number,
@@ -72,7 +72,7 @@ KEYS: dict[str, Key] = {
     "unsaid-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers in one connection"),
     "elevation-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers in one elevation"),
     "unsaid-lock": Key(lock, (None, LockRule(None, 1)), "when an account locks"),
-    "unsaid-idle": Key(duration, (600, None), "when a silent login is ended", timed=True),
+    "unsaid-idle": Key(parse_duration, (600, None), "when a silent login is ended", timed=True),
 }
 
 _ABOUT = {

@@ -4,9 +4,9 @@ import enum
 from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
-from overhang.text import did_you_mean
-
-WAYS = ("console", "auxiliary", "ssh", "telnet", "http", "https")
+from overhang.model.durations import format_duration, parse_duration
+from overhang.model.vocabulary import WAYS
+from overhang.text import OverhangError, did_you_mean
 
 
 class Unknown(enum.Enum):
@@ -52,7 +52,7 @@ class Key(NamedTuple):
     def show(self, value: Any) -> str:
         """A value of this key as a profile writes it."""
         if self.timed and not isinstance(value, Unknown):
-            return "never" if value is None else f"{value}s"
+            return format_duration(value)
         return show_value(value)
 
 
@@ -115,21 +115,15 @@ def lock(text: str) -> LockRule | None:
     count = words[2] if len(words) == 3 and words[1] == "after" else ""
     if not count.isdigit() or not int(count):
         raise ValueError("expected - or something like 1m after 3")
-    return LockRule(None if words[0] == "forever" else duration(words[0]), int(count))
+    return LockRule(None if words[0] == "forever" else parse_duration(words[0]), int(count))
 
 
-def duration(text: str) -> int | None:
-    """A number and s, m, h or d, in seconds; never is None."""
-    if text == "never":
-        return None
-    unit = {"s": 1, "m": 60, "h": 3600, "d": 86400}.get(text[-1:])
-    if unit is None or not text[:-1].isdigit():
-        raise ValueError("expected a duration like 10m, or never")
-    return int(text[:-1]) * unit
+class BadProfile(OverhangError):
+    """A profile that cannot be made; the message says why, ``key`` which of its keys is wrong."""
 
-
-class BadProfile(ValueError):
-    """A profile that cannot be made; the message says which key and why."""
+    def __init__(self, key: str, message: str) -> None:
+        super().__init__(message)
+        self.key = key
 
 
 def derive(name: str, base: Profile, changes: Mapping[str, str], keys: Mapping[str, Key]) -> Profile:
@@ -138,7 +132,7 @@ def derive(name: str, base: Profile, changes: Mapping[str, str], keys: Mapping[s
     for key, text in changes.items():
         if key not in keys:
             near = did_you_mean(key, keys)
-            raise BadProfile(f"unknown key {key}" + (f"; did you mean {near}?" if near else ""))
+            raise BadProfile(key, "unknown key" + (f"; did you mean {near}?" if near else ""))
         values[key] = read_value(keys[key], key, text)
     return Profile(name, f"{base.name} with {len(changes)} changed", values)
 
@@ -159,7 +153,7 @@ def read_value(key: Key, name: str, text: str) -> Any:
     try:
         return key.read(text)
     except ValueError as wrong:
-        raise BadProfile(f"{name}: {wrong}") from None
+        raise BadProfile(name, str(wrong)) from None
 
 
 def show_value(value: Any) -> str:
@@ -173,7 +167,7 @@ def show_value(value: Any) -> str:
     if isinstance(value, Factory):
         return f"{value.level} {'known' if value.known else 'empty'} {show_value(value.ways)}"
     if isinstance(value, LockRule):
-        return f"{'forever' if value.seconds is None else f'{value.seconds}s'} after {value.failures}"
+        return f"{'forever' if value.seconds is None else format_duration(value.seconds)} after {value.failures}"
     if isinstance(value, tuple):
         return "all" if value == WAYS else " ".join(map(str, value)) or "nothing"
     return str(value)

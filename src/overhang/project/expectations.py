@@ -1,100 +1,112 @@
 """Reading the ``[[expect]]`` tables of a project file: what should be so."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from overhang.model import Prefix, parse_prefix
-from overhang.project.model import Expectation, Project
-from overhang.text import did_you_mean
+from overhang.model.vocabulary import ALL_WAYS, DOOR
+from overhang.project.model import Expectation, Person
+from overhang.text.toml_file import TomlValidator, suggestion
 
-WAYS = ("console", "auxiliary", "ssh", "telnet", "http", "https", "snmp")
 ANYBODY, ANYWHERE, ANY = "anybody", "anywhere", "any"
 _KEYS = ("say", "who", "via", "from", "reaches", "below", "servers", "devices", "kinds", "sites")
-Bad = Callable[[str, str], Exception]
 
 
-def read_expectations(
-    value: Any, project: Project, states: Mapping[str, frozenset[str]], bad: Bad
-) -> tuple[Expectation, ...]:
-    """The claims. Raises what ``bad`` makes of a place and a message."""
-    if not isinstance(value, list) or not all(isinstance(each, dict) for each in value):
-        raise bad("expect", "expectations are written [[expect]]")
-    return tuple(_claim(each, f"expect {number}", project, states, bad) for number, each in enumerate(value, 1))
+class ExpectationReader:
+    """Reads expectations; what is wrong becomes a problem of the validator, at the line of the expectation."""
 
+    def __init__(
+        self,
+        validator: TomlValidator,
+        networks: Mapping[str, tuple[Prefix, ...]],
+        people: Mapping[str, Person],
+        states: Mapping[str, frozenset[str]],
+    ) -> None:
+        self._validator = validator
+        self._networks = networks
+        self._people = people
+        self._states = states
+        self._line = 0
+        self._label = ""
 
-def _claim(
-    table: Mapping[str, Any], where: str, project: Project, states: Mapping[str, frozenset[str]], bad: Bad
-) -> Expectation:
-    for key in table:
-        if key not in _KEYS:
-            near = did_you_mean(key, _KEYS)
-            raise bad(
-                where, f"unknown key {key}; " + (f"did you mean {near}?" if near else f"known here: {', '.join(_KEYS)}")
-            )
+    def read(self, tables: Sequence[Mapping[str, Any]]) -> tuple[Expectation, ...]:
+        """The expectations, as far as they can be read."""
+        found = []
+        for index, table in enumerate(tables):
+            self._line = self._validator.places.of_item("expect", index)
+            self._label = f"expect {index + 1}"
+            found.append(self._one(table))
+        return tuple(found)
 
-    def texts(key: str) -> tuple[str, ...]:
+    def _bad(self, message: str) -> None:
+        self._validator.bad(self._line, f"{self._label}: {message}")
+
+    def _one(self, table: Mapping[str, Any]) -> Expectation:
+        for key in table:
+            if key not in _KEYS:
+                hint = suggestion(key, _KEYS, f"known here: {', '.join(_KEYS)}")
+                self._bad(f"unknown key {key}; {hint}")
+        say = table.get("say")
+        if not isinstance(say, str) or not say.strip():
+            self._bad("say: expected a sentence that names the expectation")
+            say = ""
+        who, via, sources, servers = (self._texts(table, key) for key in ("who", "via", "from", "servers"))
+        self._known("who", who, [ANYBODY, *self._people])
+        if not who or (ANYBODY in who and len(who) > 1):
+            self._bad("who: expected people, or anybody alone")
+        self._known("via", [way for way in via if not way.startswith(DOOR)], ALL_WAYS)
+        self._known("servers", servers, [ANY, "up", "down", *self._states])
+        reaches, below = self._level(table, "reaches"), self._level(table, "below")
+        if reaches is None and below is None:
+            self._bad("expected a level under reaches or below")
+        if ANYBODY in who and reaches is not None:
+            self._bad("reaches: for anybody only below can be given")
+        anywhere = ANYWHERE in sources or (ANYBODY in who and not sources)
+        down = servers[0] if servers else "up"
+        return Expectation(
+            say,
+            () if ANYBODY in who else who,
+            via,
+            reaches,
+            below,
+            None if anywhere or not sources else self._prefixes(sources),
+            anywhere,
+            self._states.get(down, down),
+            *(self._texts(table, key) for key in ("devices", "kinds", "sites")),
+        )
+
+    def _texts(self, table: Mapping[str, Any], key: str) -> tuple[str, ...]:
         given = table.get(key, [])
         given = [given] if isinstance(given, str) else given
         if not isinstance(given, list) or not all(isinstance(each, str) for each in given):
-            raise bad(where, f"{key}: a text or a list of texts is expected")
+            self._bad(f"{key}: expected a text or a list of texts")
+            return ()
         return tuple(given)
 
-    def known(key: str, words: tuple[str, ...], among: list[str]) -> None:
+    def _known(self, key: str, words: Iterable[str], among: Iterable[str]) -> None:
+        known = list(among)
         for word in words:
-            if word not in among:
-                near = did_you_mean(word, among)
-                raise bad(where, f"{key}: nothing is called {word}" + (f"; did you mean {near}?" if near else ""))
+            if word not in known:
+                hint = suggestion(word, known, "")
+                self._bad(f"{key}: nothing is called {word}" + (f"; {hint}" if hint else ""))
 
-    say = table.get("say")
-    if not isinstance(say, str) or not say.strip():
-        raise bad(where, "say: a sentence is expected, which names the claim")
-    who, via, sources, servers = texts("who"), texts("via"), texts("from"), texts("servers")
-    known("who", who, [ANYBODY, *project.people])
-    if not who or (ANYBODY in who and len(who) > 1):
-        raise bad(where, "who: people, or anybody alone, are expected")
-    known("via", tuple(way for way in via if not way.startswith("door:")), [*WAYS])
-    known("servers", servers, [ANY, "up", "down", *states])
-    levels = {key: _level(table.get(key), key, where, bad) for key in ("reaches", "below")}
-    if levels["reaches"] is None and levels["below"] is None:
-        raise bad(where, "reaches or below: a level is expected")
-    if ANYBODY in who and levels["reaches"] is not None:
-        raise bad(where, "reaches: of anybody it can only be said what they stay below")
-    anywhere = ANYWHERE in sources or (ANYBODY in who and not sources)
-    prefixes = None if anywhere or not sources else _prefixes(sources, where, project, bad)
-    down: str | frozenset[str] = servers[0] if servers else "up"
-    return Expectation(
-        say,
-        () if ANYBODY in who else who,
-        via,
-        levels["reaches"],
-        levels["below"],
-        prefixes,
-        anywhere,
-        states.get(str(down), down),
-        texts("devices"),
-        texts("kinds"),
-        texts("sites"),
-    )
+    def _level(self, table: Mapping[str, Any], key: str) -> int | None:
+        value = table.get(key)
+        if value is not None and (isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= 15):
+            self._bad(f"{key}: a level is a number from 0 to 15")
+            return 0
+        return value
 
-
-def _level(value: Any, key: str, where: str, bad: Bad) -> int | None:
-    if value is None:
-        return None
-    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= 15:
-        raise bad(where, f"{key}: a level is a number from 0 to 15")
-    return value
-
-
-def _prefixes(words: tuple[str, ...], where: str, project: Project, bad: Bad) -> tuple[Prefix, ...]:
-    found: list[Prefix] = []
-    for word in words:
-        if word in project.networks:
-            found += project.networks[word]
-            continue
-        try:
-            found.append(parse_prefix(word))
-        except ValueError:
-            near = did_you_mean(word, [*project.networks, ANYWHERE])
-            hint = f"; did you mean {near}?" if near else ""
-            raise bad(where, f"from: {word} is neither a network of this file nor a prefix{hint}") from None
-    return tuple(found)
+    def _prefixes(self, words: Iterable[str]) -> tuple[Prefix, ...]:
+        found: list[Prefix] = []
+        for word in words:
+            if word in self._networks:
+                found += self._networks[word]
+                continue
+            try:
+                found.append(parse_prefix(word))
+            except ValueError:
+                hint = suggestion(word, [*self._networks, ANYWHERE], "")
+                hint = f"; {hint}" if hint else ""
+                self._bad(f"from: {word} is neither a network of this file nor a prefix{hint}")
+        return tuple(found)

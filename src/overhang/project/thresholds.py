@@ -1,23 +1,19 @@
 """The measures that rules compare with, in one table that reads them and says where their defaults come from."""
 
-import re
 from typing import Any, NamedTuple
 
-_DURATION = re.compile(r"(\d{1,7})([smhd])")
-_SECONDS = {"s": 1, "m": 60, "h": 3600, "d": 86400}
+from overhang.model.durations import parse_span
 
 
-def read_duration(value: Any) -> int:
-    """Seconds of a text like "10m". Raises ValueError."""
-    found = _DURATION.fullmatch(str(value))
-    if found is None or not int(found.group(1)):
-        raise ValueError('a duration like "10m" is expected')
-    return int(found.group(1)) * _SECONDS[found.group(2)]
+def _read_span(value: Any) -> int:
+    if not isinstance(value, str):
+        raise ValueError('expected a duration like "10m"')
+    return parse_span(value)
 
 
 def _read_number(value: Any) -> int:
     if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value <= 1_000_000:
-        raise ValueError("a whole number from 0 to 1000000 is expected")
+        raise ValueError("expected a whole number from 0 to 1000000")
     return value
 
 
@@ -58,7 +54,7 @@ class Threshold(NamedTuple):
 THRESHOLDS: tuple[Threshold, ...] = (
     Threshold(
         "idle",
-        read_duration,
+        _read_span,
         "a silent login should have ended after this",
         "NIST SP 800-53 AC-11 and SC-10 ask for a limit and leave its length to the organisation",
     ),
@@ -77,7 +73,7 @@ THRESHOLDS: tuple[Threshold, ...] = (
     ),
     Threshold(
         "ssh-finish",
-        read_duration,
+        _read_span,
         "a login by SSH should be finished within this",
         "RFC 4252 section 4 recommends a limit; 10 minutes is its longest, two suffice",
     ),
@@ -98,13 +94,13 @@ THRESHOLDS: tuple[Threshold, ...] = (
     ),
     Threshold(
         "password-age",
-        read_duration,
+        _read_span,
         "a password should be changed after this; not asked for unless said",
         "NIST SP 800-63B-4 advises against it",
     ),
     Threshold(
         "password-warning",
-        read_duration,
+        _read_span,
         "and a warning should come so long before; not asked for unless said",
         "follows password-age",
     ),
@@ -126,7 +122,7 @@ THRESHOLDS: tuple[Threshold, ...] = (
     ),
     Threshold(
         "guess",
-        read_duration,
+        _read_span,
         "time for trying common passwords against hashes; none unless said",
         "ours: a run should be fast by default",
     ),

@@ -2,9 +2,10 @@
 
 from collections.abc import Iterator, Sequence
 
-from overhang.dialect.model import Dialect, Problem
+from overhang.dialect.model import Dialect
 from overhang.dialect.preview import Preview, PreviewLine
 from overhang.report.lines import Line, count, cut, wrap
+from overhang.text.toml_file import TomlProblem
 
 _MOST_SHAPES = 30
 _MARKS = {"said": ("good", "="), "noted": ("dim", "."), "passed": ("dim", "-"), "unread": ("medium", "?")}
@@ -62,7 +63,7 @@ def _why(each: PreviewLine) -> str:
     return each.outcomes.why or {"passed": "passed over", "noted": ""}[each.outcomes.how]
 
 
-def check_lines(file: str, dialect: Dialect | None, problems: Sequence[Problem], width: int) -> Iterator[Line]:
+def check_lines(file: str, dialect: Dialect | None, problems: Sequence[TomlProblem], width: int) -> Iterator[Line]:
     """What is wrong with a dialect, or how much there is of it."""
     if dialect is not None and not problems:
         parts = (
