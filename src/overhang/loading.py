@@ -15,7 +15,7 @@ from overhang.text import UnreadableInput
 _LARGEST = 256 * 1024 * 1024
 _NOTHING_HERE = "no file in this folder that a reader recognises"
 _UNKNOWN = (
-    "no reader recognises it; --reader or --dialect says how to read it, and overhang dialect start begins a dialect"
+    "no reader recognises it; choose one with --reader or --dialect, or begin a dialect with overhang dialect start"
 )
 Found = tuple[str | None, str | Unreadable]
 Progress = Callable[[list[Found]], Iterable[Found]]
@@ -166,13 +166,13 @@ def read_file(path: str) -> bytes:
         if stat.S_ISFIFO(facts.st_mode):
             os.set_blocking(handle, True)
         elif not stat.S_ISREG(facts.st_mode):
-            raise UnreadableInput("not a file that can be read")
+            raise UnreadableInput("not a regular file")
         chunks, size = [], 0
         while chunk := os.read(handle, max(65536, min(facts.st_size + 1, 1 << 24))):
             chunks.append(chunk)
             size += len(chunk)
             if size > _LARGEST:
-                raise UnreadableInput(f"larger than {_LARGEST >> 20} MB, which no configuration is")
+                raise UnreadableInput(f"larger than {_LARGEST >> 20} MB; configurations are smaller")
         return b"".join(chunks)
     except OSError as error:
         raise UnreadableInput(f"cannot be read: {error.strerror}") from None

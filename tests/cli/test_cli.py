@@ -104,7 +104,7 @@ Admitted at level 15: level 1 after login, and the step to level 15 is granted
   (wants level 15)                   │
   password for level 15: (known)     │ the password for level 15 is asked for                line 17
                                      │ the password for level 15 is right                    line 17
-  you are at level 15                │
+  you have level 15                │
 """
 
 REFUSED = """\
@@ -131,7 +131,7 @@ def test_the_audit_as_people_read_it(overhang: Run, write: Write) -> None:
 
 
 SHORT = """\
-2 of 18 devices need work now; who knows nothing gets into north-quay; nobody gets into
+2 of 18 devices need fixing now; who knows nothing gets into north-quay; nobody gets into
 south-tickets
 
 device         kind, site                  crit high  med  low info  worst
@@ -374,7 +374,7 @@ def test_a_sheet_is_shown_normalised_and_without_its_secrets(overhang: Run, writ
     assert overhang("sheet", "quay.sheet", "--output", "out") == (0, "", "")
     assert (tmp_path / "out" / "quay.sheet").read_text() == NORMAL
     twice = os.path.join("out", "quay.sheet")
-    error = f"overhang: {twice}: both quay.sheet and sub/quay.sheet would be written there; give them one by one\n"
+    error = f"overhang: {twice}: both quay.sheet and sub/quay.sheet would be written there; convert them one by one\n"
     assert overhang("sheet", "quay.sheet", "sub", "--output", "out") == (2, "", note + error)
     assert overhang("sheet", "no.sheet") == (2, "", "overhang: no.sheet: cannot be opened: No such file or directory\n")
 
@@ -492,7 +492,7 @@ def test_wrong_use_is_one_line(overhang: Run, write: Write, arguments: list[str]
 def test_knowledge_that_opens_nothing_is_remarked(overhang: Run, write: Write) -> None:
     write("quay.sheet", GATE)
     ran = overhang("login", "quay.sheet", "--via", "console", "--knows", "user:lina")
-    assert ran.err == ("overhang: warning: --knows user:lina opens nothing on this device; did you mean user:lena?\n")
+    assert ran.err == ("overhang: warning: --knows user:lina is not a credential of this device; did you mean user:lena?\n")
 
 
 def test_no_typed_or_stored_password_ever_shows(overhang: Run, write: Write) -> None:
@@ -517,7 +517,7 @@ def test_demo_lays_out_and_never_overwrites_what_it_did_not_write(overhang: Run,
     assert overhang("demo") == first
     changed = tmp_path / "tidewater" / "northquay" / "north-quay.sheet"
     changed.write_text("mine\n")
-    message = "is there already and is not as the demo wrote it; choose another folder, or move it away"
+    message = "exists already and differs from what the demo wrote; choose another folder or move it away"
     assert overhang("demo") == (2, "", f"overhang: tidewater/northquay/north-quay.sheet: {message}\n")
     assert changed.read_text() == "mine\n"
     (tmp_path / "file").write_text("")
@@ -550,10 +550,10 @@ def test_the_commands_that_the_demo_shows_can_be_typed(overhang: Run, tmp_path: 
         (["--open"], "~2p2q4icplwbq", 0, "harbour\n", ""),
         (["--open"], "~x\n", 2, "", "overhang: the text behind ~ is not base32 of a masked password\n"),
         (["--open"], "hashed $1$a$b\n", 2, "",
-         "overhang: the form hashed cannot be opened here, only tried with overhang login\n"),
+         "overhang: the form hashed cannot be decoded; overhang login can try passwords against it\n"),
         (["--open"], "a b c\n", 2, "",
-         "overhang: that is no stored form; give it as the sheet does, like masked ~2p2q4icplwbq\n"),
-        ([], "\n", 2, "", "overhang: no password was given; the empty one is written password none\n"),
+         "overhang: not a stored form; write it as a sheet does, like masked ~2p2q4icplwbq\n"),
+        ([], "\n", 2, "", "overhang: no password was typed; an empty password is written: password none\n"),
     ],
 )  # fmt: skip
 def test_password(overhang: Run, arguments: list[str], typed: str, code: int, out: str, err: str) -> None:
@@ -578,9 +578,9 @@ def test_rules_are_listed_and_explained(overhang: Run) -> None:
         page = overhang("rules", rule.name).out
         heads = (
             "severity: ",
-            "Why it matters",
-            "What it looks for",
-            "How to fix it",
+            "The risk",
+            "When it fires",
+            "Fix",
             "Statements that fail",
             "References",
         )

@@ -46,7 +46,7 @@ banner before-login:
 """
 
 WAYS = """\
-Nobody gets in without knowing something
+Nobody gets in without a credential
 
 quay  quay.sheet
   way      from          the least one needs to know                               level    servers
@@ -140,7 +140,7 @@ def test_what_is_in_doubt_is_said(overhang: Run, write: Write) -> None:
     )
     ran = overhang("ways", "a.sheet", "--strict")
     assert ran.code == 3
-    assert "(can't tell for sure)" in ran.out
+    assert "(not certain)" in ran.out
     assert "not fully understood" in ran.out
 
 
@@ -183,7 +183,7 @@ FAILS = [
      "at the console, knowing elevation:15, entry:console: admitted at level 15, because the password for level 15"),
     (expectation(say="e", who="lena", below=15, servers="any"), "lena reaches level 15",
      "by SSH from 10.65.0.1 as lena, knowing elevation:15, entry:console, user:lena, with 192.0.2.50 down: admitted at level 15"),
-    (expectation(say="f", who="lena", reaches=1, via="console"), "lena sits nowhere from where this could be done", ""),
+    (expectation(say="f", who="lena", reaches=1, via="console"), "lena has no source from which this could be done", ""),
 ]  # fmt: skip
 
 

@@ -195,11 +195,11 @@ MISTAKES: list[tuple[str, list[str]]] = [
     ),
     ("x = ", ["2: not TOML: Invalid value (at line 2, column 5)"]),
     ('[layout]\nform = "round"', ["3: layout.form: one of indented, braces, flat, sections is expected"]),
-    ('[layout]\nform = "sections"', ["3: layout.headings: sections need to be told how a heading looks"]),
-    ('[layout]\nheadings = ["x"]', ["3: layout.headings: a heading is written with * for its words, as in [*]"]),
-    ('[layout]\nends = ";"', ["3: layout.ends: only braces have it"]),
+    ('[layout]\nform = "sections"', ["3: layout.headings: the form sections needs headings"]),
+    ('[layout]\nheadings = ["x"]', ["3: layout.headings: write a heading with * for its words, as in [*]"]),
+    ('[layout]\nends = ";"', ["3: layout.ends: only the form braces has it"]),
     ("[layout]\nignore-case = 1", ["3: layout.ignore-case: true or false is expected"]),
-    ('[layout]\nblock-comments = ["x"]', ["3: layout.block-comments: what begins one and what ends it"]),
+    ('[layout]\nblock-comments = ["x"]', ["3: layout.block-comments: expected what begins one and what ends it"]),
     (
         '[profile]\nbase = "two-tier"\npass-over = ["x"]',
         ["4: profile.pass-over: unknown key; it stands at the top of the file, before the first [table]"],
@@ -211,33 +211,33 @@ MISTAKES: list[tuple[str, list[str]]] = [
     ('[profile]\nbase = "two-teir"', ["3: profile.base: did you mean two-tier?"]),
     ('[profile]\nbase = "two-tier"\nvtys = "many"', ["4: profile: vtys: expected a number from 0 to 256"]),
     ('never-carries = ["keys"]', ["2: never-carries: keys: one of host-keys, certificate is expected"]),
-    ('[tables.word]\na = "b"', ["2: tables.word: a type has this name already"]),
-    ("[tables.t]\na = 1", ["2: tables.t: pairs of the maker's word and the sheet's are expected"]),
-    ('[dates]\nd = "day"', ["3: dates.d: a new name, and how a date is written, as in '%d.%m.%Y', are expected"]),
+    ('[tables.word]\na = "b"', ["2: tables.word: a type of this name exists already"]),
+    ("[tables.t]\na = 1", ["2: tables.t: expected a table of the maker's words and the sheet's"]),
+    ('[dates]\nd = "day"', ["3: dates.d: expected a new name and a date format, as in '%d.%m.%Y'"]),
     (
         '[blocks]\na = "a {x}"\nb = "a {y}"',
-        ["4: block b: this can never match: a line that fits it is taken by block a on line 3"],
+        ["4: block b: this can never match: every such line is taken by block a on line 3"],
     ),
     ('[blocks]\na = { head = "a", inside = "b" }', ["3: block a: inside: no block b is told of"]),
-    ('[blocks]\na = { head = "a", inside = "a" }', ["3: block a: inside: it stands inside itself"]),
-    ("[blocks.a]\nmeans = 'ssh:'", ["2: block a: head: the line that begins the block is expected"]),
-    ("[[translate]]\nmeans = 'ssh:'", ["2: translation 1: line: a line of the maker, with holes, is expected"]),
+    ('[blocks]\na = { head = "a", inside = "a" }', ["3: block a: inside: it is inside itself"]),
+    ("[blocks.a]\nmeans = 'ssh:'", ["2: block a: head: expected the line that begins the block"]),
+    ("[[translate]]\nmeans = 'ssh:'", ["2: translation 1: line: expected a line of the maker's language, with holes"]),
     (ONE + 'inside = "b"', ["2: translation 1: inside: no block b is told of"]),
     (
         ONE + 'means = "ssh: port {y}"',
-        ["2: translation 1: means: the hole {y} is not in the line, nor in the blocks around it"],
+        ["2: translation 1: means: the hole {y} is neither in the line nor in the blocks around it"],
     ),
     (ONE + 'means = "ssh: prot {x}"', ["2: translation 1: means: unknown statement; did you mean port?"]),
     (
         ONE + 'means = "ssh port {x}"',
         [
-            "2: translation 1: means: a statement stands in its block: write it as `ssh: port 22`, or under a line with a colon"
+            "2: translation 1: means: a statement needs its block: write it as `ssh: port 22`, or under a line with a colon"
         ],
     ),
     (
         ONE + 'means = "drop ssh: port"',
         [
-            "2: translation 1: means: drop cannot stand here; a line that takes something back begins with the layout's take-back"
+            "2: translation 1: means: drop is not allowed here; a line that takes something back begins with the layout's take-back"
         ],
     ),
     (
@@ -245,16 +245,16 @@ MISTAKES: list[tuple[str, list[str]]] = [
         ["2: translation 1: means: a port is a number from 1 to 65535"],
     ),
     ('[[translate]]\nline = "a {x:numbre}"', ["2: translation 1: {x:numbre}: unknown type; did you mean number?"]),
-    ('[[translate]]\nline = "a {x}{y}"', ["2: translation 1: nothing tells where {x} ends and {y} begins"]),
+    ('[[translate]]\nline = "a {x}{y}"', ["2: translation 1: nothing separates {x} ends and {y} begins"]),
     (
         '[[translate]]\nline = "a {x...} {y...}"',
         [
-            "2: translation 1: one hole only may take many words; where the one ends and the other begins nobody could tell"
+            "2: translation 1: only one hole may take many words; two would be ambiguous"
         ],
     ),
     (
         '[[translate]]\nline = "a {x:rest} b"',
-        ["2: translation 1: {x:rest} takes all that is left; nothing can follow it"],
+        ["2: translation 1: {x:rest} takes the rest of the line; nothing can follow it"],
     ),
     ('[[translate]]\nline = "a [b"', ["2: translation 1: a [ is never closed"]),
     (
@@ -268,12 +268,12 @@ MISTAKES: list[tuple[str, list[str]]] = [
     ),
     (
         '[layout]\ncomments = ["#"]\n' + '[[translate]]\nline = "# a"',
-        ["4: translation 1: this can never match: it begins with the sign of a comment"],
+        ["4: translation 1: this can never match: it begins like a comment"],
     ),
     ('[layout]\nform = "flat"\nsay = "do"\n' + ONE, ["5: translation 1: this can never match: a line begins with do"]),
     (
         ONE + '[[translate]]\nline = "a {y}"',
-        ["4: translation 2: this can never match: a line that fits it is taken by translation 1 on line 2"],
+        ["4: translation 2: this can never match: every such line is taken by translation 1 on line 2"],
     ),
     (
         '[[translate]]\nline = "a {x:minutes}"\n[[translate]]\nline = "a {y:number}"',
@@ -281,23 +281,23 @@ MISTAKES: list[tuple[str, list[str]]] = [
     ),
     (
         ONE + 'taken-back = "ssh: off"',
-        ["2: translation 1: taken-back: the layout does not say how a line is taken back"],
+        ["2: translation 1: taken-back: the layout has no take-back"],
     ),
-    (ONE + 'text = "t"', ["2: translation 1: text and until go together: the text's name, and what ends it"]),
+    (ONE + 'text = "t"', ["2: translation 1: text and until are given together: the text's name, and what ends it"]),
     (ONE + 'text = "t"\nuntil = "{x}"', ["2: translation 1: until: {x} is no hole of the type sign in the line"]),
     (
         '[[translate]]\nline = "a ..."',
-        ["2: translation 1: each: a line that ends in ... is followed by parts, and only such a line"],
+        ["2: translation 1: each: needs a line that ends in ..., and such a line needs each"],
     ),
     (
         '[[translate]]\nline = "a ..."\neach = [{ part = "{x...}", means = "" }]',
         [
-            "2: translation 1: each: a line that ends in ... is followed by parts, and only such a line",
+            "2: translation 1: each: needs a line that ends in ..., and such a line needs each",
             "2: translation 1: each: a part has a fixed number of words",
         ],
     ),
-    ('pass-over = ["*"]', ["2: pass-over: a word has to be said; what nobody names is not understood"]),
-    ('[[sample]]\ntext = "a"', ["2: sample 1: a text and the sheet that it means are expected"]),
+    ('pass-over = ["*"]', ["2: pass-over: name at least one word; a pattern of holes alone would hide unknown lines"]),
+    ('[[sample]]\ntext = "a"', ["2: sample 1: expected a text and the sheet that it means"]),
 ]
 
 
@@ -346,7 +346,7 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         LIST % ("kept {d:date} [by {who}]", "device: saved {d} by {who}"),
         "kept 2031-05-17",
         [],
-        ["1: what it leaves out is needed for all that it means; see translation 1, line 5 of trial.dialect.toml"],
+        ["1: a part that it leaves out is needed by every statement; see translation 1, line 5 of trial.dialect.toml"],
     ),
     # a condition on another line, and one that goes with another line
     (
@@ -366,13 +366,13 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         LIST % ("ip {a:address}", "address {a}/{m}:") + 'with = "mask {m:mask}"\n',
         "ip 192.0.2.1",
         [],
-        ["1: mask {m:mask} is missing beside it"],
+        ["1: mask {m:mask} is missing from its block"],
     ),
     (
         LIST % ("ip {a:address}", "address {a}/{m}:") + 'with = "mask {m:mask}"\n',
         "mask 255.255.255.0",
         [],
-        ["1: it goes with another line, which does not stand beside it"],
+        ["1: it needs another line in the same block, which is missing"],
     ),
     (
         LIST % ("p{n:number} ip {a:address}", "address {a}/{m}:") + 'with = "p{n:number} mask {m:mask}"\n',
@@ -386,7 +386,7 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         'take-back = "un"\n' + PEOPLE,
         "un person lena level 3",
         [],
-        ["1: it takes back what was not said before; a translation can tell by taken-back what that means"],
+        ["1: it takes back something that was not set; taken-back in the translation can state what it means"],
     ),
     (
         'take-back = "un"\n' + LIST % ("wire", "telnet: on") + 'taken-back = "telnet: off"\n',
@@ -436,7 +436,7 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         LIST % ("hail {s:sign}", "banner before-login:\\n    | {t}") + 'text = "t"\nuntil = "{s}"\n',
         "hail @one",
         [],
-        ["1: the text that begins here is never ended"],
+        ["1: the text that begins here never ends"],
     ),
     ('[[translate]]\nline = "key"\ntext = "t"\nuntil = "end"\n', "key\nab cd\n  end", [], []),
     # parts in any order
@@ -697,7 +697,7 @@ def test_layouts_are_found_out() -> None:
 def test_a_sample_that_fails_says_where() -> None:
     body = PEOPLE + '[[sample]]\ntext = "person lena level 3"\nsheet = "user lena:\\n    level 4\\n"\n'
     assert [each.message for each in check_samples(laid_out(body))] == [
-        "sample 1: it does not mean `user lena: level 4` but `user lena: level 3`"
+        "sample 1: it lacks `user lena: level 4` but `user lena: level 3`"
     ]
     body = PEOPLE + '[[sample]]\ntext = "person lena"\nsheet = ""\n'
     assert [each.message for each in check_samples(laid_out(body))] == [

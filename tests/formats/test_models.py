@@ -231,23 +231,23 @@ def test_an_order_of_authentication_that_a_list_cannot_say_is_in_doubt() -> None
 
 DEEP = '{"a":' * 5000 + "1" + "}" * 5000
 BAD_JSON: list[tuple[str, str]] = [
-    ("", "an object is expected, on line 1"),
-    ("[1]", "an object is expected, on line 1"),
-    ('{"a": 1,\n "a": 2}', "the name a stands twice in one object, on line 2"),
-    (DEEP, "nested more than 100 deep, which no device is, on line 1"),
-    ('{"a": {"b":\n\n 01x}}', "not JSON: , or } is expected, on line 3"),
+    ("", "expected an object, on line 1"),
+    ("[1]", "expected an object, on line 1"),
+    ('{"a": 1,\n "a": 2}', "the name a is given twice in one object, on line 2"),
+    (DEEP, "nested more than 100 deep, more than any device's data, on line 1"),
+    ('{"a": {"b":\n\n 01x}}', "not JSON: expected , or }, on line 3"),
     ('{"a": "\\ud8"}', "not JSON: a string that cannot be read, on line 1"),
-    ('{"a": 1} {"a": 1}', "something follows the data; one file holds one device, on line 1"),
+    ('{"a": 1} {"a": 1}', "unexpected text after the data; one file holds one device, on line 1"),
     ('{"a" 1}', "not JSON: : is expected, on line 1"),
-    ('{"a": [1 2]}', "not JSON: , or ] is expected, on line 1"),
-    ('{"a": ~}', "not JSON: this is no value and no name, on line 1"),
-    ('{"a": }', "not JSON: a value is expected, on line 1"),
-    ("{1: 2}", "not JSON: a name in quotes is expected, on line 1"),
+    ('{"a": [1 2]}', "not JSON: expected , or ], on line 1"),
+    ('{"a": ~}', "not JSON: neither a value nor a name, on line 1"),
+    ('{"a": }', "not JSON: expected a value, on line 1"),
+    ("{1: 2}", "not JSON: expected a name in quotes, on line 1"),
     (
         '{"data": {}, "config": {}}',
-        "this holds the data of more than one device; put each in a file of its own, on line 1",
+        "this holds more than one device; put each in its own file, on line 1",
     ),
-    ('{"a": 1e999999999}', "not JSON: , or } is expected, on line 1"),
+    ('{"a": 1e999999999}', "not JSON: expected , or }, on line 1"),
 ]
 REPLY = '<rpc-reply xmlns="urn:ietf:params:xml:ns:netconf:base:1.0">%s</rpc-reply>'
 ONE = '<system xmlns="urn:ietf:params:xml:ns:yang:ietf-system"><hostname>quay</hostname></system>'
@@ -259,14 +259,14 @@ BAD_XML: list[tuple[str, str]] = [
     ("<a><b></a>", "not XML: mismatched tag, on line 1"),
     (LAUGHS, NO_TYPE),
     (OUTSIDE, NO_TYPE),
-    ("<a>" * 200 + "</a>" * 200, "nested more than 100 deep, which no device is, on line 1"),
+    ("<a>" * 200 + "</a>" * 200, "nested more than 100 deep, more than any device's data, on line 1"),
     (
         REPLY % f"<data>{ONE}</data>\n<data>{ONE}</data>",
-        "this holds the data of more than one device; put each in a file of its own, on line 2",
+        "this holds more than one device; put each in its own file, on line 2",
     ),
     (
         REPLY % f"<data>{ONE}\n{ONE}</data>",
-        "system stands twice, so this is more than one device; put each in a file of its own, on line 2",
+        "system is there twice, so this is more than one device; put each in its own file, on line 2",
     ),
     ('<?xml version="1.0" encoding="klingon"?><a/>', "not XML: its encoding is not known, on line 1"),
     ("<a>&undefined;</a>", "not XML: undefined entity, on line 1"),
@@ -331,8 +331,8 @@ def test_no_data_breaks_what_reads_its_meaning(value: Any) -> None:
     except UnreadableInput as problem:
         reason = str(problem)
     if reason:
-        twice = "system stands twice, so this is more than one device; put each in a file of its own, on line 1"
-        assert reason in ("a list in a list is no instance data, on line 1", twice)
+        twice = "system is there twice, so this is more than one device; put each in its own file, on line 1"
+        assert reason in ("a list within a list is not instance data, on line 1", twice)
         return
     assert len(sheet.unread) == len({each.span.line for each in sheet.diagnostics})
 

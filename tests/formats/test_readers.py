@@ -94,12 +94,12 @@ def test_which_reader_and_which_dialect(tmp_path: Path, monkeypatch: pytest.Monk
     Path("other.dialect.toml").write_text(DIALECT.replace("lantern", "other"))
     with pytest.raises(NoReader) as both:
         FormatRegistry().choose(b"x", "a.lan")
-    why = "the dialects lantern and other both recognise it; say which with --dialect, or in the project file"
+    why = "the dialects lantern and other both recognise it; choose one with --dialect or in the project file"
     assert str(both.value) == why
     for options, message in (
         ({"reader": "jsn"}, "--reader jsn: did you mean json?"),
         ({"dialect": "nowhere"}, "--dialect nowhere: neither a file nor one of brinewick, marram, sandlark, tarnhook"),
-        ({"reader": "json", "dialect": "marram"}, "--reader and --dialect: only one of them can be"),
+        ({"reader": "json", "dialect": "marram"}, "--reader and --dialect cannot be used together"),
     ):
         with pytest.raises(NoReader) as caught:
             FormatRegistry(**options)
@@ -192,7 +192,7 @@ def mixed(write: Write) -> None:
 @pytest.mark.usefixtures("mixed")
 def test_a_mixed_folder_is_read_as_far_as_it_can_be(overhang: Run) -> None:
     ran = overhang("audit", "net", "--only", "http-enabled", "--now", "2026-11-23")
-    why = "the name hostname stands twice in one object, on line 1"
+    why = "the name hostname is given twice in one object, on line 1"
     assert (ran.code, ran.err) == (2, f"overhang: net/broken.json: {why}\n")
     end = ran.out.rstrip("\n").split("\n")[-5:]
     assert end == [
@@ -200,7 +200,7 @@ def test_a_mixed_folder_is_read_as_far_as_it_can_be(overhang: Run) -> None:
         "unreadable",
         "read: 1 as json, 1 as sheets, 1 as xml, 4 through the dialects brinewick, marram, sandlark, tarnhook",
         "left out: 2 files that no reader recognises: net/notes.txt, net/picture.png",
-        "overhang audit FILE shows the lines, the ways in and the remedy; --long shows them for all",
+        "overhang audit FILE shows the lines, the access paths and the fix; --long shows them for all",
     ]
     report = json.loads(overhang("audit", "net", "--format", "json").out)
     assert report["left_out"] == ["net/notes.txt", "net/picture.png"]
@@ -234,7 +234,7 @@ def test_model_data_is_written_and_read_back(overhang: Run, tmp_path: Path) -> N
     two = overhang("sheet", "net/isle-ramp.mrm", "net/isle-clock.snd", "--to", "json")
     assert (
         two.err
-        == "overhang: --to json: several devices in one text would be nobody's; --output FOLDER keeps them apart\n"
+        == "overhang: --to json: one document holds one device; write one file per device with --output FOLDER\n"
     )
     (tmp_path / "bell.sheet").write_text('user lena:\n    password readable "a\\u0007"\n')
     bell = overhang("sheet", "bell.sheet", "--to", "xml", "--with-secrets")
@@ -289,7 +289,7 @@ def test_starting_and_checking_a_dialect(overhang: Run, write: Write, tmp_path: 
         "",
     )
     ran = overhang("dialect", "start", "quay.lan", "--output", "mine.dialect.toml")
-    assert ran == (2, "", "overhang: mine.dialect.toml: is there already; choose another name, or move it away\n")
+    assert ran == (2, "", "overhang: mine.dialect.toml: exists already; choose another name or move it away\n")
     write("bad.dialect.toml", DIALECT + '[[translate]]\nline = "port {n:numbr}"\nmeans = "ssh: prt {n}"\n')
     assert overhang("dialect", "check", "bad.dialect.toml", "gone.toml") == (
         1,

@@ -148,23 +148,23 @@ entry console:|password readable a b
 entry console:|password masked harbour
   2:21 a masked password is ~ and lower-case base32 without padding
 entry console:|password "abc
-  2:14 the quotes are never closed; inside quotes, JSON's escapes apply
+  2:14 the quotes are not closed; inside quotes, JSON's escapes apply
 entry console:|password readable "a"b
   2:23 the closing quote must end the word; inside quotes, JSON's escapes apply
 entry console:|password readable "\q"
-  2:23 the text in quotes holds an escape that JSON does not have; inside quotes, JSON's escapes apply
+  2:23 invalid escape in quotes; inside quotes, JSON's escapes apply
 entry console:|idle 5
   2:10 a duration is written like 90s, 2m30s, 12h, 90d or never
 entry console:|idle 0s
-  2:10 a duration is longer than zero; leave the statement out or write never
+  2:10 a duration must be longer than zero; leave the statement out or write never
 entry console
-  1:1 a statement that has a block ends in a colon; add : at the end
+  1:1 a statement that begins a block ends in a colon; add : at the end
 entry console: check users|idle 5m
-  2:1 unexpected indentation; no block is open here; a statement that has a block ends in a colon
+  2:1 unexpected indentation; no block is open here; a statement that begins a block ends in a colon
 user lena:|level 16
   2:11 a level is a number from 0 to 15
 user lena:|level 1|  password none
-  3:1 unexpected indentation; statements of one block stand at the same depth
+  3:1 unexpected indentation; statements of one block have the same indentation
 user lena:|expires 2026-02-30
   2:13 a date is written like 2031-05-17
 user lena:|via ssh ssh
@@ -186,9 +186,9 @@ address unknown:|answers all ssh
 banner before-login:|welcome
   2:5 a line of a banner starts with |
 banner before-login: hello
-  1:22 the lines of a banner stand under it
+  1:22 write the lines of a banner below it
 drop
-  1:1 drop needs the statement to take back
+  1:1 drop needs a statement to take back
 passwd readable x
   1:1 unknown statement; did you mean passwords?
 device "":
@@ -224,10 +224,10 @@ def test_what_is_remarked(text: str, expected: str) -> None:
         ("entry vty 0-3: check users\nentry vty 2: check nothing",
          ["t:2:1: warning: this is set on line 1 already; the later one holds"]),
         ("sources l: allow 10.64.0.5/10", ["t:1:1: warning: the prefix has host bits; 10.64.0.0/10 is used"]),
-        ("banner before-login:\nbanner before-login:", ["t:2:1: warning: this banner is given again; the later one holds"]),
+        ("banner before-login:\nbanner before-login:", ["t:2:1: warning: this banner is given twice; the later one holds"]),
         ("device a:\ndevice b:", ["t:2:1: warning: this block was begun on line 1 already; the two are merged",
                                   "t:2:1: warning: the device has a name already; the later one holds"]),
-        ("servers radius g:\nservers tacacs g:", ["t:2:1: warning: a group has one protocol; the first one given holds"]),
+        ("servers radius g:\nservers tacacs g:", ["t:2:1: warning: a group has one protocol; the first one holds"]),
         ("drop user lena", ["t:1:1: warning: there is nothing to take back"]),
         ("drop user lena: level", ["t:1:1: warning: there is nothing to take back"]),
         ("address 10.64.0.5/10:", []),

@@ -232,7 +232,7 @@ def test_pictures_of_every_kind(overhang: Run, tmp_path: Path, subject: str) -> 
                 "".join(each.itertext()) for each in ET.fromstring(data).iter("{http://www.w3.org/2000/svg}text")
             )
             wanted = {
-                "exposure": ("north-quay", "console", "nothing", "N", "what the configuration shows"),
+                "exposure": ("north-quay", "console", "nothing", "N", "only what the configuration shows"),
                 "findings": ("north-quay", "critical 0", "nothing found", "more across devices"),
                 "login": ("One login at north-quay", "the console asks for nothing", "in, at level 15"),
             }[subject]
@@ -263,7 +263,7 @@ def test_the_picture_of_a_login_that_is_simulated(overhang: Run, tmp_path: Path)
         (("tw/broken.sheet", "--output", "p.png"), "there is nothing to draw"),
         (("tw/heron", "--output", "p.png", "--device", "x"), "--device is for --show login"),
         (("tw/heron", "--output", "p.png", "--show", "login", "--device", "heron-dek"), "--device heron-dek: no such device here; did you mean heron-deck?"),
-        (("tw/southpier/south-tickets.sheet", "--output", "p.png", "--show", "login"), "no login leads in, so there is no path to draw"),
+        (("tw/southpier/south-tickets.sheet", "--output", "p.png", "--show", "login"), "no login succeeds, so there is nothing to draw"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_drawn_is_said(overhang: Run, tmp_path: Path, arguments: tuple[str, ...], error: str) -> None:

@@ -81,7 +81,7 @@ class NotExamined(NamedTuple):
 class Exposure(NamedTuple):
     """The least knowledge that reaches the highest level by a way: a letter of the exposure map.
 
-    N: nothing; R: what can be read in the configuration; S: one shared password; A: an account's; T: two things or more.
+    N: nothing; R: what can be read in the configuration; S: one shared password; A: an account's; T: two or more credentials.
     ``level`` is the highest that is reached so, ``needs`` says it in words.
     """
 

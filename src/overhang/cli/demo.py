@@ -81,9 +81,9 @@ def _login(path: str, attempt: Attempt, loader: Loader, command: str) -> None:
 def _next(folder: str) -> list[list[tuple[str, str]]]:
     gate = os.path.join(folder, "harbour", "harbour-gate.sheet")
     rows = (
-        (f"overhang audit {folder}/northquay/north-edge.sheet", "one device, with proof, ways in and remedies"),
-        ("overhang rules telnet-accepted", "why a rule matters, and how to mend what it finds"),
-        (f"overhang login {gate} --via console", "a login by somebody who has no name to give"),
+        (f"overhang audit {folder}/northquay/north-edge.sheet", "one device, with the lines, access paths and fixes"),
+        ("overhang rules telnet-accepted", "why a rule matters, and how to fix what it finds"),
+        (f"overhang login {gate} --via console", "a login without a username"),
     )
     widest = max(len(command) for command, _ in rows)
     lines: list[list[tuple[str, str]]] = [[], [("What to type next", "bold")]]
@@ -110,7 +110,7 @@ def lay_out(folder: str) -> int:
         there = _digest_of(target)
         if there not in (_digest(data), before.get(path)):
             raise UserError(
-                f"{target}: is there already and is not as the demo wrote it; choose another folder, or move it away"
+                f"{target}: exists already and differs from what the demo wrote; choose another folder or move it away"
             )
     for path, data in contents.items():
         target = os.path.join(folder, *path.split("/"))

@@ -15,9 +15,9 @@ from overhang.loading import read_file
 from overhang.text import UnreadableInput
 
 ACTIONS = {
-    "try": "show every line of a configuration beside what it became, and what is left to write",
-    "start": "write a first dialect from configurations",
-    "check": "check dialects by themselves, and run the samples they hold",
+    "try": "show every line of a configuration with what it was read as, and what is left to write",
+    "start": "write a first dialect from sample configurations",
+    "check": "check dialect files, and run their samples",
     "list": "list the dialects that come with the product",
 }
 
@@ -31,13 +31,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     }
     made["try"].add_argument("files", nargs="+", metavar="FILE", help="a configuration")
     made["try"].add_argument("--unknown", action="store_true", help="show only lines that were not understood")
-    made["try"].add_argument("--with-secrets", action="store_true", help="show lines as they are, secrets and all")
+    made["try"].add_argument("--with-secrets", action="store_true", help="show lines as they are, with their secrets")
     made["try"].add_argument("--strict", action="store_true", help="exit 3 where a line was not understood")
     add_inputs(made["try"], several=False)
     made["start"].add_argument("files", nargs="+", metavar="FILE", help="configurations of one maker")
-    made["start"].add_argument("--name", help="what the dialect is called")
+    made["start"].add_argument("--name", help="the name of the dialect")
     made["start"].add_argument("--output", metavar="FILE", help=f"write NAME{ENDING} in place of standard output")
-    made["check"].add_argument("files", nargs="+", metavar="DIALECT", help="dialects: files, or shipped names")
+    made["check"].add_argument("files", nargs="+", metavar="DIALECT", help="dialect files, or names of shipped dialects")
 
 
 def run(options: argparse.Namespace) -> int:
@@ -59,7 +59,7 @@ def _try(options: argparse.Namespace) -> int:
         try:
             reader = loader.reader(path)
             if not isinstance(reader, DialectReader):
-                raise UnreadableInput(f"it is read as {reader.name}, not through a dialect; --dialect names one")
+                raise UnreadableInput(f"read as {reader.name}, not through a dialect; choose one with --dialect")
             text = decode(read_file(path))
         except UnreadableInput as problem:
             print(f"overhang: {path}: {problem}", file=sys.stderr)
@@ -89,9 +89,9 @@ def _start(options: argparse.Namespace) -> int:
         sys.stdout.write(text)
         return CLEAN
     if not options.output.endswith(ENDING):
-        raise UserError(f"{options.output}: the name of a dialect ends in {ENDING}, by which it is found")
+        raise UserError(f"{options.output}: a dialect's file name must end in {ENDING}")
     if os.path.exists(options.output):
-        raise UserError(f"{options.output}: is there already; choose another name, or move it away")
+        raise UserError(f"{options.output}: exists already; choose another name or move it away")
     write_atomically(options.output, text)
     return CLEAN
 

@@ -16,9 +16,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang expect``."""
     add = parser.add_argument
     add_inputs(parser)
-    add("--format", choices=("text", "junit"), default="text", help="text for people (default), or JUnit XML")
+    add("--format", choices=("text", "junit"), default="text", help="plain text (default), or JUnit XML")
     add("--output", metavar="FILE", help="write the report to a file instead of standard output")
-    add("--now", metavar="DATE", help="the moment that accounts' ends are judged by (default: the clock's)")
+    add("--now", metavar="DATE", help="the time that account expiry is judged by (default: the clock's)")
     add("--strict", action="store_true", help="exit 3 where a device was not fully understood")
 
 
@@ -35,7 +35,7 @@ def run(options: argparse.Namespace) -> int:
     found = expect(devices, moment=read_moment(options.now))
     warn_left_out(loader)
     if not found and not unreadable:
-        raise UserError("no expectations: a project file beside the devices lists them, under [[expect]]")
+        raise UserError("no expectations found: list them under [[expect]] in the project file of the devices")
     results = [each for of_one in found.values() for each in of_one]
     unmatched = [expectation for expectation, of_one in found.items() if not of_one]
     _report(options, results, unmatched)

@@ -24,10 +24,10 @@ def add_inputs(parser: argparse.ArgumentParser, *, several: bool = True) -> None
     parser.add_argument(
         "--reader",
         metavar="NAME",
-        help="read every file as sheet, json, xml, or what a package adds (default: by content)",
+        help="read every file as sheet, json, xml, or a format that a package adds (default: by content)",
     )
     parser.add_argument(
-        "--dialect", metavar="FILE", help="read every file through a dialect: its file, or a shipped name"
+        "--dialect", metavar="FILE", help="read every file through a dialect: a file, or the name of a shipped one"
     )
     parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
 

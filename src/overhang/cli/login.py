@@ -33,43 +33,43 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_inputs(parser, several=False)
     add("--via", metavar="WAY", help=f"{', '.join(WAYS)}, snmp or door:NAME")
     add("--from", dest="source", metavar="ADDRESS", help="the source address")
-    add("--to", metavar="ADDRESS", help="the device's address that is tried")
-    add("--name", help="the name given when one is asked for")
+    add("--to", metavar="ADDRESS", help="the device's address that is connected to")
+    add("--name", help="the username to give")
     add(
         "--knows",
         action="append",
         default=[],
         metavar="ITEM",
-        help="a secret known without typing it: "
+        help="a credential the person knows: "
         "user:NAME, key:NAME, 'entry:vty 0-3', elevation:N, server:GROUP/NAME, community:N",
     )
-    add("--elevate", type=int, metavar="N", help="the level wanted after login")
-    add("--elevate-name", metavar="NAME", help="the name given for that, where it differs")
-    add("--password-file", metavar="FILE", help="read the passwords to type from a file, one try a line")
+    add("--elevate", type=int, metavar="N", help="the privilege level to elevate to after login")
+    add("--elevate-name", metavar="NAME", help="the username for elevation, where it differs")
+    add("--password-file", metavar="FILE", help="read the passwords to type from a file, one try per line")
     add("--password-env", metavar="VARIABLE", help="read the password to type from an environment variable")
-    add("--elevate-password-file", metavar="FILE", help="the same for the step to a higher level")
-    add("--elevate-password-env", metavar="VARIABLE", help="the same for the step to a higher level")
+    add("--elevate-password-file", metavar="FILE", help="the same for elevation")
+    add("--elevate-password-env", metavar="VARIABLE", help="the same for elevation")
     add(
         "--key",
         metavar="FILE",
-        help="a public key whose private half the person holds: TYPE BASE64 [COMMENT]",
+        help="a public key whose private key the person has: TYPE BASE64 [COMMENT]",
     )
     add("--ssh-versions", default="2", metavar="N[,N]", help="the SSH versions of the client (default: 2)")
-    add("--busy", action="append", default=[], metavar="RANGE", help="VTYs that are taken, like 0-4")
-    add("--down", action="append", default=[], metavar="ADDRESS", help="an AAA server that does not answer")
-    add("--now", metavar="DATE", help="the moment of the attempt (default: the clock's)")
+    add("--busy", action="append", default=[], metavar="RANGE", help="VTYs that are in use, like 0-3")
+    add("--down", action="append", default=[], metavar="ADDRESS", help="an AAA server that is down")
+    add("--now", metavar="DATE", help="the time of the attempt (default: the clock's)")
     add(
         "--expect",
         metavar="OUTCOME",
-        help="exit 1 unless it ends so: admitted, admitted:N, denied, dropped, refused, unknown",
+        help="exit 1 unless the outcome is: admitted, admitted:N, denied, dropped, refused, unknown",
     )
     add(
         "--attempts",
         metavar="FILE",
-        help="many attempts, one JSON object a line (- for standard input); writes a result line for each",
+        help="read attempts, one JSON object per line (- for standard input), and write one result per line",
     )
-    add("--format", choices=("text", "json", "jsonl"), help="text for people (default), or json; jsonl with --attempts")
-    add("--picture", metavar="FILE", help="draw the gates of the login as well: FILE.png, .svg or .pdf")
+    add("--format", choices=("text", "json", "jsonl"), help="plain text (default), or json; jsonl with --attempts")
+    add("--picture", metavar="FILE", help="also draw the stages of the login: FILE.png, .svg or .pdf")
     add("--strict", action="store_true", help="exit 3 where a line or the profile was not understood")
 
 
@@ -81,7 +81,7 @@ def run(options: argparse.Namespace) -> int:
         raise UserError("--attempts FILE and --format jsonl go together")
     kind = picture_kind(options.picture) if options.picture is not None else ""
     if kind and options.attempts is not None:
-        raise UserError("--picture is for one login, and not for --attempts")
+        raise UserError("--picture draws one login; it cannot be used with --attempts")
     expected = _expected(options.expect)
     attempt = build_attempt(options) if options.attempts is None else None
     loader = loader_of(options)
@@ -113,7 +113,7 @@ def run(options: argparse.Namespace) -> int:
     if options.strict and not result.understood:
         return NOT_UNDERSTOOD
     if expected is not None and not _matches(result, expected):
-        print(f"overhang: expected {options.expect}, and it is {_outcome(result)}", file=sys.stderr)
+        print(f"overhang: expected {options.expect}, but the outcome is {_outcome(result)}", file=sys.stderr)
         return FOUND
     return CLEAN
 
@@ -143,7 +143,7 @@ def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Projec
     sys.stdout.write("".join(waiting))
     if bad:
         print(
-            f"overhang: {options.attempts}: {bad} of the lines are no attempts; their results say why", file=sys.stderr
+            f"overhang: {options.attempts}: {bad} of the lines are not valid attempts; their results say why", file=sys.stderr
         )
         return FAILED
     return NOT_UNDERSTOOD if options.strict and not resolved.understood else CLEAN
@@ -181,7 +181,7 @@ def build_attempt(options: argparse.Namespace) -> Attempt:
     if options.elevate is not None and not 0 <= options.elevate <= 15:
         raise UserError(f"--elevate {options.elevate}: a level is a number from 0 to 15")
     if via in PORTS and (options.source or options.to):
-        raise UserError(f"--from and --to say nothing about the {via}: whoever uses it stands there")
+        raise UserError(f"--from and --to do not apply to the {via}: its user is at the device")
     for item in options.knows:
         if not item.startswith(_ITEMS) or item.endswith(":"):
             raise UserError(f"--knows {item}: expected {', '.join(each + '...' for each in _ITEMS)}")
@@ -228,7 +228,7 @@ def _versions(text: str) -> tuple[int, ...]:
 def _secrets(path: str | None, variable: str | None) -> tuple[str, ...]:
     """The texts to type, one try each; neither they nor the file's contents ever stand in a message."""
     if path is not None and variable is not None:
-        raise UserError("give a password file or a variable, not both")
+        raise UserError("give a password file or an environment variable, not both")
     if variable is not None:
         if variable not in os.environ:
             raise UserError(f"the environment has no variable {variable}")
@@ -245,7 +245,7 @@ def _secrets(path: str | None, variable: str | None) -> tuple[str, ...]:
     if lines[-1] == "":
         lines.pop()
     if len(lines) > _MOST_ASKED:
-        raise UserError(f"{path}: more than {_MOST_ASKED} lines; this is one login, a try a line")
+        raise UserError(f"{path}: more than {_MOST_ASKED} lines; one login takes one try per line")
     return tuple(line.removesuffix("\r") for line in lines)
 
 
@@ -283,7 +283,7 @@ def _outcome(result: Result) -> str:
 
 
 def _check_items(resolved: ResolvedDevice, attempt: Attempt) -> None:
-    """Warn of knowledge that opens nothing on this device: most often a slip."""
+    """Warn of knowledge that is not a credential of this device: most often a slip."""
     device = resolved.device
     there = {f"user:{name}" for name in device.users} | {f"key:{name}" for name in device.users}
     there |= {f"elevation:{level}" for level in device.elevations}
@@ -293,7 +293,7 @@ def _check_items(resolved: ResolvedDevice, attempt: Attempt) -> None:
         if not item.startswith("server:"):
             near = did_you_mean(item, sorted(there))
             hint = f"; did you mean {near}?" if near else ""
-            print(f"overhang: warning: --knows {item} opens nothing on this device{hint}", file=sys.stderr)
+            print(f"overhang: warning: --knows {item} is not a credential of this device{hint}", file=sys.stderr)
 
 
 # -- asking the person -------------------------------------------------------------------------------------------------

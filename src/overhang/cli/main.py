@@ -23,17 +23,17 @@ EXITS = (
 
 #: Each command's line of help; its module, of the same name, is imported only when it is used: so the start is fast.
 COMMANDS = {
-    "audit": "find what is wrong with the management access of devices",
-    "demo": "lay out a made-up network and show the main job on it",
-    "dialect": "teach it a maker's language: try, start or check a dialect",
-    "expect": "check what the project file expects: who gets in, and who does not",
+    "audit": "find weaknesses in the management access of devices",
+    "demo": "write a made-up network to a folder and audit it",
+    "dialect": "describe a maker's configuration language: try, start or check a dialect",
+    "expect": "check the expectations of the project file: who must get in, and who must not",
     "login": "simulate one login and show what decides it",
-    "password": "make or open the stored form of a password",
-    "picture": "draw the exposure map, the findings, or the path of a login",
-    "profiles": "show what a profile means by what is left unsaid",
-    "rules": "list the rules of the audit, or explain one",
-    "sheet": "show devices as normalised sheets or model data, without their secrets",
-    "ways": "show every way in, and the least one needs to know for it",
+    "password": "make the stored form of a password, or decode one",
+    "picture": "draw the exposure map, the findings, or the stages of a login",
+    "profiles": "show what a profile assumes where nothing is configured",
+    "rules": "list the audit rules, or explain one",
+    "sheet": "show devices as normalised sheets or model data, with passwords withheld",
+    "ways": "show every access path, and the least knowledge it takes",
 }
 
 
@@ -61,7 +61,7 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
     """The parser; only the chosen command's options are filled in, which keeps the start fast."""
     parser = Parser(
         prog="overhang",
-        description="Audits the management access of routers, switches and appliances, and simulates who gets in.",
+        description="Audits the management access of routers, switches and appliances, and simulates who can log in.",
         epilog=EXITS,
         allow_abbrev=False,
         formatter_class=formatter,

@@ -21,7 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--open",
         action="store_true",
-        help="ask for a stored form, like masked ~2p2q4icplwbq, and show the password behind it",
+        help="ask for a stored form, like masked ~2p2q4icplwbq, and show its password",
     )
 
 
@@ -31,10 +31,10 @@ def run(options: argparse.Namespace) -> int:
         print(_open(_ask("stored form: ")))
         return CLEAN
     text = _ask("password: ")
-    if sys.stdin.isatty() and _ask("once more: ") != text:
-        raise UserError("the two are not the same; nothing was made")
+    if sys.stdin.isatty() and _ask("again: ") != text:
+        raise UserError("the two passwords differ; nothing was made")
     if not text:
-        raise UserError("no password was given; the empty one is written password none")
+        raise UserError("no password was typed; an empty password is written: password none")
     if "\0" in text:
         raise UserError("a password cannot hold a zero byte")
     made = {
@@ -65,7 +65,7 @@ def _open(stored: str) -> str:
     if len(words) == 1:
         words = ["masked" if words[0].startswith("~") else "hashed", words[0]]
     if len(words) != 2 or words[0] not in {form.value for form in Form}:
-        raise UserError("that is no stored form; give it as the sheet does, like masked ~2p2q4icplwbq")
+        raise UserError("not a stored form; write it as a sheet does, like masked ~2p2q4icplwbq")
     form = Form(words[0])
     if form is Form.MASKED:
         try:
@@ -74,7 +74,7 @@ def _open(stored: str) -> str:
             raise UserError(str(wrong)) from None
     text = plain_text(StoredSecret(form, words[1]))
     if text is None:
-        raise UserError(f"the form {form.value} cannot be opened here, only tried with overhang login")
+        raise UserError(f"the form {form.value} cannot be decoded; overhang login can try passwords against it")
     return text
 
 

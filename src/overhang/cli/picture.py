@@ -16,7 +16,7 @@ SUBJECTS = ("exposure", "findings", "login")
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang picture``."""
     add_inputs(parser)
-    parser.add_argument("--output", metavar="FILE", required=True, help="where to draw it: FILE.png, .svg or .pdf")
+    parser.add_argument("--output", metavar="FILE", required=True, help="the picture to write: FILE.png, .svg or .pdf")
     parser.add_argument(
         "--show",
         choices=SUBJECTS,
@@ -24,7 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="exposure: what it takes to get in, device by device and way by way (default); findings: by device and "
         "severity; login: the easiest way into the worst device, gate by gate",
     )
-    parser.add_argument("--device", metavar="NAME", help="for login: the device, in place of the worst")
+    parser.add_argument("--device", metavar="NAME", help="for login: the device to draw, in place of the worst")
     add_reading(parser)
 
 
@@ -58,5 +58,5 @@ def _path(report: AuditReport, name: str | None) -> LoginTrace:
         raise UserError(f"--device {name}: no such device here" + (f"; did you mean {near}?" if near else ""))
     paths = [audit.easiest for audit in chosen if audit.easiest is not None]
     if not paths:
-        raise UserError("no login leads in, so there is no path to draw")
+        raise UserError("no login succeeds, so there is nothing to draw")
     return paths[0]

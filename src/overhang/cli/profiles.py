@@ -15,9 +15,9 @@ from overhang.text import did_you_mean
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang profiles``."""
-    parser.add_argument("profile", nargs="?", metavar="PROFILE", help="the profile to show; all are listed without it")
+    parser.add_argument("profile", nargs="?", metavar="PROFILE", help="the profile to show; without it, all are listed")
     parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
-    parser.add_argument("--dialect", metavar="FILE", help="show what a dialect means: its file, or a shipped name")
+    parser.add_argument("--dialect", metavar="FILE", help="show the profile of a dialect: a file, or the name of a shipped one")
 
 
 def run(options: argparse.Namespace) -> int:

@@ -13,8 +13,8 @@ from overhang.text import did_you_mean
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang rules``."""
-    parser.add_argument("--exemplary", action="store_true", help="print the sheet that the samples are said over")
-    parser.add_argument("rule", nargs="?", metavar="RULE", help="the rule to explain; all are listed without it")
+    parser.add_argument("--exemplary", action="store_true", help="print the base sheet that the samples are added to")
+    parser.add_argument("rule", nargs="?", metavar="RULE", help="the rule to explain; without it, all are listed")
 
 
 def run(options: argparse.Namespace) -> int:

@@ -21,9 +21,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--to", choices=FORMS, default="sheet", help="a sheet (default), or YANG instance data as json or xml"
     )
-    parser.add_argument("--output", metavar="FOLDER", help="write a file for each device there, named as its own was")
+    parser.add_argument("--output", metavar="FOLDER", help="write one file per device to this folder, named as its source")
     parser.add_argument(
-        "--with-secrets", action="store_true", help="keep stored passwords; without it, withheld stands for them"
+        "--with-secrets", action="store_true", help="keep stored passwords; without it they are written as withheld"
     )
     parser.add_argument("--strict", action="store_true", help="exit 3 where a line was not understood")
 
@@ -53,7 +53,7 @@ def run(options: argparse.Namespace) -> int:
         stem = os.path.splitext(name)[0] or name
         target = os.path.join(options.output, f"{stem}.{options.to}")
         if target in written:
-            raise UserError(f"{target}: both {written[target]} and {path} would be written there; give them one by one")
+            raise UserError(f"{target}: both {written[target]} and {path} would be written there; convert them one by one")
         written[target] = path
         _write(target, text)
     warn_left_out(loader)
@@ -78,7 +78,7 @@ def _show(path: str, text: str, form: str, *, first: bool, several: bool) -> Non
     if several and form == "sheet":
         sys.stdout.write(f"{'' if first else chr(10)}# {safe(path)}\n")
     elif several and not first:
-        raise UserError(f"--to {form}: several devices in one text would be nobody's; --output FOLDER keeps them apart")
+        raise UserError(f"--to {form}: one document holds one device; write one file per device with --output FOLDER")
     if sys.stdout.isatty():  # a text that a device shows may steer a terminal; a file or a pipe gets it as it is
         text = "\n".join(map(safe, text.split("\n")))
     sys.stdout.write(text)

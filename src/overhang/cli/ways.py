@@ -21,16 +21,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang ways``."""
     add = parser.add_argument
     add_inputs(parser)
-    add("--to", type=int, metavar="N", help="only ways that reach level N or above")
-    add("--from", dest="source", metavar="ADDRESS", help="only remote ways that an address can take")
+    add("--to", type=int, metavar="N", help="only paths that reach level N or above")
+    add("--from", dest="source", metavar="ADDRESS", help="only remote paths open to this address")
     add("--via", metavar="WAY", help=f"only one way: {', '.join(WAYS)}, snmp or door:NAME")
     add(
         "--person",
         metavar="NAME",
-        help=f"only what a person of the project file can do; {READER} knows what can be read off the configuration",
+        help=f"only what a person of the project file can do; {READER} knows what can be read from the configuration",
     )
-    add("--now", metavar="DATE", help="the moment that accounts' ends are judged by (default: the clock's)")
-    add("--format", choices=("text", "json"), default="text", help="text for people (default), or json")
+    add("--now", metavar="DATE", help="the time that account expiry is judged by (default: the clock's)")
+    add("--format", choices=("text", "json"), default="text", help="plain text (default), or json")
     add("--strict", action="store_true", help="exit 3 where a line or a profile was not understood")
 
 
@@ -102,7 +102,7 @@ def _can(found: AccessPaths, way: AccessPath, name: str, project: Project, path:
     if person is None:
         near = did_you_mean(name, [*project.people, READER])
         hint = f"did you mean {near}?" if near else f"known here: {', '.join([*project.people, READER])}"
-        raise UserError(f"--person {name}: nobody in the project file of {path} is called so; {hint}")
+        raise UserError(f"--person {name}: no person in the project file of {path} has this name; {hint}")
     return can_take(found, way, person, project)
 
 

@@ -46,7 +46,7 @@ class Emitter:
         head, statements = header_key(each.head), self.program.statements
         fields = self._fields.get(head)
         if fields is None or (each.inner is not None and each.inner.spec.field not in fields):
-            why = "it takes back what was not said before; a translation can tell by taken-back what that means"
+            why = "it takes back something that was not set; taken-back in the translation can state what it means"
             raise Misread(why, 1, 1)
         if each.inner is None:
             statements.append(PlacedStatement(line, -1, each.head._replace(drop=True)))

@@ -51,7 +51,7 @@ def _text(text: str) -> str:
 
 def _number(text: str) -> str:
     if not (text.isascii() and text.isdigit()):
-        raise ValueError("a number is expected")
+        raise ValueError("expected a number")
     return str(int(text[:18]))
 
 
@@ -80,7 +80,7 @@ def _mask(text: str) -> str:
     width = 32 if address.family == 4 else 128
     length = address.value.bit_count()
     if address.value != ((1 << length) - 1) << (width - length):
-        raise ValueError("a mask is ones and then zeros, as in 255.255.255.0")
+        raise ValueError("a mask must be ones and then zeros, as in 255.255.255.0")
     return str(length)
 
 
@@ -89,7 +89,7 @@ def _wildcard(text: str) -> str:
     width = 32 if address.family == 4 else 128
     ones = address.value.bit_count()
     if address.value != (1 << ones) - 1:
-        raise ValueError("only a wildcard mask of zeros and then ones is a prefix, as in 0.0.0.255")
+        raise ValueError("a wildcard mask must be zeros and then ones, as in 0.0.0.255")
     return str(width - ones)
 
 
@@ -104,7 +104,7 @@ def _mask_of(text: str, *, wild: bool) -> str | None:
 def _clock(text: str) -> str:
     parts = text.split(":")
     if len(parts) not in (2, 3) or not all(part.isascii() and part.isdigit() and len(part) < 10 for part in parts):
-        raise ValueError("a time like 10:00 or 00:10:00 is expected")
+        raise ValueError("expected a time like 10:00 or 00:10:00")
     numbers = [0, *map(int, parts)][-3:]
     seconds = numbers[0] * 3600 + numbers[1] * 60 + numbers[2]
     return f"{seconds}s"
@@ -138,7 +138,7 @@ def _date(text: str) -> str:
 
 def _sign(text: str) -> str:
     if len(text) != 1 or text.isalnum():
-        raise ValueError("a sign of one character is expected")
+        raise ValueError("expected one character")
     return text
 
 
@@ -164,16 +164,16 @@ TYPES: dict[str, HoleType] = {
         ),
         HoleType(
             "wildcard-mask",
-            "a mask the other way about: `0.0.0.255` is 24",
+            "a wildcard mask: `0.0.0.255` is 24",
             _wildcard,
             lambda text: _mask_of(text, wild=True),
             ("0.0.0.255",),
         ),
         *(_unit(name) for name in UNITS),
         HoleType("clock", "a time like `00:10:00` or `10:00`", _clock, _write_clock, ("00:10:00",)),
-        HoleType("duration", "a duration as a sheet says it: `2m30s`, `never`", _duration, _same, ("10m",)),
+        HoleType("duration", "a duration as in a sheet: `2m30s`, `never`", _duration, _same, ("10m",)),
         HoleType("date", "a date like `2031-05-17`", _date, _same, ("2031-05-17",)),
-        HoleType("sign", "one character that is no letter and no digit", _sign, _same, ("@",)),
+        HoleType("sign", "one character that is neither a letter nor a digit", _sign, _same, ("@",)),
     )
 }
 

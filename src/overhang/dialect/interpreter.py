@@ -77,7 +77,7 @@ class Interpreter:
         text = self.scan.quote(line)[:_SHOWN]
         column = len(text) - len(text.lstrip()) + 1
         end = max(column + 1, len(text.rstrip()) + 1)
-        hint = "" if why.startswith("it ") else f"teach it to the dialect {self.dialect.name}, or pass over it"
+        hint = "" if why.startswith("it ") else f"add it to the dialect {self.dialect.name}, or list it under pass-over"
         return Diagnostic(Level.ERROR, Span(self.file, line, column, end), why, text, hint)
 
     # -- what depends on other lines -----------------------------------------------------------------------------------
@@ -89,7 +89,7 @@ class Interpreter:
         partners = {fact.number for each in self.dialect.translations for fact in each.partners}
         for line, (node, instance, numbers) in self.scan.waiting.items():
             if line not in self.used and partners.issuperset(numbers):
-                self.scan.wrong(line, "it goes with another line, which does not stand beside it", instance, node)
+                self.scan.wrong(line, "it needs another line in the same block, which is missing", instance, node)
 
     def settle_one(self, match_: LineMatch) -> None:
         """Say the first translation that holds; where none does, the line says nothing, or is not understood."""
@@ -125,17 +125,17 @@ class Interpreter:
         for fact in target.partners:
             found = self.scan.beside.find(fact, match_.node.line, match_.instance, values)
             if found is None:
-                return None, f"{fact.patterns[0].text} is missing beside it", True
+                return None, f"{fact.patterns[0].text} is missing from its block", True
             values.update({**found.values, **values})
             partners.append(found.line)
         for fact in target.needs:
             found = self.scan.beside.find(fact, match_.node.line, match_.instance, values)
             if found is None:
-                return None, f"it holds where {fact.patterns[0].text} stands, which does not", False
+                return None, f"it applies only with {fact.patterns[0].text}, which is missing", False
             values.update({**found.values, **values})
         for fact in target.bars:
             if self.scan.beside.find(fact, match_.node.line, match_.instance, values) is not None:
-                return None, f"it holds where {fact.patterns[0].text} does not stand, which does", False
+                return None, f"it does not apply with {fact.patterns[0].text}, which is there", False
         self.used.update(partners)
         for line in partners:
             self.scan.redactor.show(line)
@@ -166,7 +166,7 @@ class Interpreter:
                 self.scan.outcomes[match_.node.line] = LineOutcome("said", tuple(said))
         elif said is not None and (templates or target.parts):
             place = target.place
-            why = f"what it leaves out is needed for all that it means; see {place.label}, line {place.line}"
+            why = f"a part that it leaves out is needed by every statement; see {place.label}, line {place.line}"
             self.scan.wrong(match_.node.line, f"{why} of {self.dialect.file}", match_.instance, match_.node)
         elif said is not None and self.scan.tracing:
             self.scan.outcomes[match_.node.line] = LineOutcome("noted")

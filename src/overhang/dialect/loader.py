@@ -59,7 +59,7 @@ class _Loader(Settings):
         self.known(table, TOP_KEYS, "", "")
         name = self.word(table, "name", "")
         if not re.fullmatch(r"[a-z][a-z0-9-]*", name):
-            self.bad(self.places.of("", "name"), "name: a dialect has a name, of small letters, digits and -")
+            self.bad(self.places.of("", "name"), "name: expected a name of lower-case letters, digits and -")
         layout = self.layout(self.table(table, "layout"))
         self.types(table, fold=layout.ignore_case)
         self.notation = self.notation._replace(
@@ -80,7 +80,7 @@ class _Loader(Settings):
         for each in never:
             if each not in NEVER:
                 self.bad(
-                    self.places.of("", "never-carries"), f"never-carries: {each}: one of {', '.join(NEVER)} is expected"
+                    self.places.of("", "never-carries"), f"never-carries: {each}: expected one of {', '.join(NEVER)}"
                 )
         marks = [
             pattern
@@ -135,7 +135,7 @@ class _Loader(Settings):
         each = raw[name]
         inside = self.word(each, "inside", f"blocks.{name}")
         if name in trail or (inside and inside not in raw):
-            why = "it stands inside itself" if name in trail else self.no_block(inside, raw)
+            why = "it is inside itself" if name in trail else self.no_block(inside, raw)
             self.bad(place.line, f"{place.label}: inside: {why}")
             done.add(name)
             return
@@ -147,7 +147,7 @@ class _Loader(Settings):
         self.known(each, ("head", "inside", "means", "pass-over"), f"blocks.{name}", f"{place.label}: ")
         head = each.get("head")
         if not isinstance(head, str):
-            self.bad(place.line, f"{place.label}: head: the line that begins the block is expected")
+            self.bad(place.line, f"{place.label}: head: expected the line that begins the block")
             return
         patterns = self.compiled(head, place)
         holes = {**self.holes_of(inside), **_holes(patterns)}
@@ -160,7 +160,7 @@ class _Loader(Settings):
 
     def no_block(self, name: str, known: Iterable[str]) -> str:
         near = did_you_mean(name, sorted(known))
-        return f"no block {name} is told of" + (f"; did you mean {near}?" if near else "")
+        return f"there is no block {name}" + (f"; did you mean {near}?" if near else "")
 
     def holes_of(self, block: str) -> Mapping[str, Hole]:
         return self.blocks[block].holes if block in self.blocks else {}
@@ -168,7 +168,7 @@ class _Loader(Settings):
     def pass_over(self, block: str, texts: Iterable[str], line: int) -> None:
         for text in texts:
             if text == "*":
-                self.bad(line, "pass-over: a word has to be said; what nobody names is not understood")
+                self.bad(line, "pass-over: name at least one word; a pattern of holes alone would hide unknown lines")
                 continue
             text = text if text.endswith("...") else f"{text} ..."
             for pattern in self.compiled(text, SourceRef(line, f"pass-over {text}")):
@@ -179,7 +179,7 @@ class _Loader(Settings):
         if isinstance(value, list) and all(isinstance(each, str) for each in value):
             return "\n".join(value)
         if not isinstance(value, str):
-            self.bad(place.line, f"{place.label}: {key}: statements of a sheet are expected")
+            self.bad(place.line, f"{place.label}: {key}: expected statements of a sheet")
             return ""
         return value
 
@@ -200,13 +200,13 @@ class _Loader(Settings):
         self.known(table, _TRANSLATE, f"translate.{index}", f"{place.label}: ")
         line, inside = table.get("line"), str(table.get("inside", ""))
         if not isinstance(line, str):
-            self.bad(place.line, f"{place.label}: line: a line of the maker, with holes, is expected")
+            self.bad(place.line, f"{place.label}: line: expected a line of the maker's language, with holes")
             return None
         if inside and inside not in self.blocks:
             self.bad(place.line, f"{place.label}: inside: {self.no_block(inside, self.blocks)}")
             return None
         if any(line.startswith(sign) for sign in layout.comments):
-            self.bad(place.line, f"{place.label}: this can never match: it begins with the sign of a comment")
+            self.bad(place.line, f"{place.label}: this can never match: it begins like a comment")
             return None
         if layout.say and not line.startswith(layout.say + " ") and not inside:
             self.bad(place.line, f"{place.label}: this can never match: a line begins with {layout.say}")
@@ -223,13 +223,13 @@ class _Loader(Settings):
         parts = self.parts(table, place, holes)
         if bool(parts) != any(each.open for each in patterns) and not text:
             self.bad(
-                place.line, f"{place.label}: each: a line that ends in ... is followed by parts, and only such a line"
+                place.line, f"{place.label}: each: needs a line that ends in ..., and such a line needs each"
             )
         templates = self.templates(self.means(table, "means", place), holes, place)
         back = table.get("taken-back")
         taken = None if back is None else tuple(self.templates(self.means(table, "taken-back", place), holes, place))
         if taken is not None and not layout.take_back:
-            self.bad(place.line, f"{place.label}: taken-back: the layout does not say how a line is taken back")
+            self.bad(place.line, f"{place.label}: taken-back: the layout has no take-back")
         secret = frozenset().union(*(each.secret for each in (*templates, *(taken or ()))))
         found = Translation(
             place,
@@ -257,12 +257,12 @@ class _Loader(Settings):
         """The name of the free text behind a line, what ends it, and the patterns as they then have to match."""
         text, until = self.word(table, "text", ""), self.word(table, "until", "")
         if bool(text) != bool(until):
-            self.bad(place.line, f"{place.label}: text and until go together: the text's name, and what ends it")
+            self.bad(place.line, f"{place.label}: text and until are given together: the text's name, and what ends it")
         elif text:
             holes[text] = Hole(text, TYPES["text"])
             named = re.fullmatch(r"\{(.+)\}", until)
             if named and (named[1] not in holes or holes[named[1]].type.name != "sign"):
-                self.bad(place.line, f"{place.label}: until: {until} is no hole of the type sign in the line")
+                self.bad(place.line, f"{place.label}: until: {until} is not a hole of type sign in the line")
             if named:  # the text may begin behind the sign, with any number of words
                 patterns = [each._replace(open=True) for each in patterns]
         return text, until, patterns
@@ -271,11 +271,11 @@ class _Loader(Settings):
         """What the sheet says for holes that the line leaves out."""
         otherwise = table.get("otherwise", {})
         if not isinstance(otherwise, dict) or not all(isinstance(each, str) for each in otherwise.values()):
-            self.bad(place.line, f"{place.label}: otherwise: pairs of a hole and the sheet's word for it are expected")
+            self.bad(place.line, f"{place.label}: otherwise: expected a table of holes and the words of a sheet to use")
             otherwise = {}
         for name in otherwise:
             if name not in holes:
-                self.bad(place.line, f"{place.label}: otherwise: {name} is no hole of the line")
+                self.bad(place.line, f"{place.label}: otherwise: {name} is not a hole of the line")
         return otherwise
 
     def parts(self, table: Mapping[str, Any], place: SourceRef, holes: Mapping[str, Hole]) -> tuple[Part, ...]:
@@ -288,7 +288,7 @@ class _Loader(Settings):
             self.known(each, ("part", "means"), "", f"{place.label}: each: ")
             part = each.get("part")
             if not isinstance(part, str):
-                self.bad(place.line, f"{place.label}: each: part: words with holes are expected")
+                self.bad(place.line, f"{place.label}: each: part: expected words, with holes")
                 continue
             patterns = self.compiled(part, place)
             if any(pattern.loose >= 0 or pattern.open for pattern in patterns):
@@ -346,9 +346,9 @@ class _Loader(Settings):
             return
         place = earlier.place
         if _shape(pattern) == _shape(other):
-            why = f"this can never match: a line that fits it is taken by {place.label} on line {place.line}"
+            why = f"this can never match: every such line is taken by {place.label} on line {place.line}"
         else:
-            why = f"nobody could tell this from {place.label} on line {place.line}: there are lines that fit both alike"
+            why = f"ambiguous with {place.label} on line {place.line}: some lines match both equally well"
         self.bad(target.place.line, f"{target.place.label}: {why}")
 
 

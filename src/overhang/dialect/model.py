@@ -178,4 +178,4 @@ class BadDialect(OverhangError):
     def __str__(self) -> str:
         first, more = self.problems[0], len(self.problems) - 1
         text = f"{self.file}:{first.line}: {first.message}"
-        return text + (f"; and {more} more, which overhang dialect check shows" if more else "")
+        return text + (f"; and {more} more, see overhang dialect check" if more else "")

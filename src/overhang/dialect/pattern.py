@@ -254,7 +254,7 @@ def compile_patterns(text: str, notation: Notation) -> list[Pattern]:
     pieces = _pieces(text)
     options = sum(piece == "[" for piece in pieces)
     if options > _MOST_OPTIONS:
-        raise BadPattern(f"at most {_MOST_OPTIONS} parts may be left out; this has {options}")
+        raise BadPattern(f"at most {_MOST_OPTIONS} optional parts; this has {options}")
     found = []
     for words in _spread(pieces):
         if not words:
@@ -292,7 +292,7 @@ def _spread(pieces: list[str]) -> Iterator[list[str]]:
     start = next((index for index, piece in enumerate(pieces) if piece == "["), None)
     if start is None:
         if "]" in pieces:
-            raise BadPattern("a ] stands without its [")
+            raise BadPattern("a ] without its [")
         yield pieces
         return
     depth, end = 0, None
@@ -320,16 +320,16 @@ def _compile(text: str, words: list[str], notation: Notation) -> Pattern:
         if token.hole is not None and (token.hole.many or not token.hole.type.words)
     ]
     if len(loose) > 1 or (loose and opened):
-        raise BadPattern("one hole only may take many words; where the one ends and the other begins nobody could tell")
+        raise BadPattern("only one hole may take many words; two would be ambiguous")
     for index in loose:
         hole = tokens[index].hole
         if hole is not None and not hole.many and index != len(tokens) - 1:
-            raise BadPattern(f"{{{hole.name}:rest}} takes all that is left; nothing can follow it")
+            raise BadPattern(f"{{{hole.name}:rest}} takes the rest of the line; nothing can follow it")
     seen: set[str] = set()
     for token in tokens:
         for part in token.parts:
             if isinstance(part, Hole) and part.many and part.name in seen:
-                raise BadPattern(f"the hole {part.name} stands twice")
+                raise BadPattern(f"the hole {part.name} is used twice")
             seen |= {part.name} if isinstance(part, Hole) else set()
     sizes = tuple(_size(token) for token in tokens)
     raw = any(token.hole is not None and not token.hole.type.words for token in tokens)
@@ -350,7 +350,7 @@ def _tokens(word: str, notation: Notation) -> Iterator[Token]:
             yield from _literals(parts, quoted[2], notation)
         else:
             if parts and isinstance(parts[-1], Hole):
-                raise BadPattern(f"nothing tells where {{{parts[-1].name}}} ends and {{{found[1]}}} begins")
+                raise BadPattern(f"nothing separates {{{parts[-1].name}}} ends and {{{found[1]}}} begins")
             parts.append(_hole(found[1], notation))
         at = found.end()
     yield from _literals(parts, word[at:], notation)
@@ -379,7 +379,7 @@ def _finished(parts: list[Part]) -> Token:
     if len(parts) > 1:
         for part in parts:
             if isinstance(part, Hole) and (part.many or part.type.words != 1):
-                raise BadPattern(f"the hole {part.name} takes up whole words, and cannot be a part of one")
+                raise BadPattern(f"the hole {part.name} takes whole words, and cannot be part of one")
     return Token(tuple(parts))
 
 
@@ -389,7 +389,7 @@ def _hole(text: str, notation: Notation) -> Hole:
     many = kind.endswith("...") or (not colon and name.endswith("..."))
     name, kind = name.removesuffix("..."), kind.removesuffix("...")
     if not _NAME.fullmatch(name):
-        raise BadPattern(f"{{{text}}} is no hole; one is written {{name}} or {{name:type}}")
+        raise BadPattern(f"{{{text}}} is not a hole; write {{name}} or {{name:type}}")
     if not kind:
         return Hole(name, notation.types["word"], many)
     if kind in notation.types:
@@ -403,8 +403,8 @@ def _hole(text: str, notation: Notation) -> Hole:
         from overhang.text import did_you_mean
 
         near = did_you_mean(kind, notation.types)
-        hint = f"did you mean {near}?" if near else "a table or type of this name is not in the dialect"
+        hint = f"did you mean {near}?" if near else "the dialect has no table or type of this name"
         raise BadPattern(f"{{{text}}}: unknown type; {hint}")
     if many and found.words != 1:
-        raise BadPattern(f"{{{text}}}: only types of one word can stand many times")
+        raise BadPattern(f"{{{text}}}: only types of one word can repeat")
     return Hole(name, found, many)

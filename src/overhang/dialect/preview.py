@@ -119,9 +119,9 @@ def difference(found: str, wanted: str) -> str | None:
     have, want = _paths(found), _paths(wanted)
     missing = [line for line in want if line not in have]
     if missing:
-        return f"it does not mean `{missing[0]}`" + _instead(missing[0], have, want)
+        return f"it lacks `{missing[0]}`" + _instead(missing[0], have, want)
     more = [line for line in have if line not in want]
-    return f"it means `{more[0]}`, which its sheet does not say" if more else None
+    return f"it means `{more[0]}`, which its sheet lacks" if more else None
 
 
 def _instead(line: str, have: list[str], want: list[str]) -> str:

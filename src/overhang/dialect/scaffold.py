@@ -106,18 +106,18 @@ def _recognise(files: Sequence[str]) -> Iterator[str]:
     """By the endings of the files that it was begun from, or by their names."""
     names = dict.fromkeys(file.replace("\\", "/").rsplit("/", 1)[-1] for file in files)
     patterns = dict.fromkeys(f"*.{name.rsplit('.', 1)[1]}" if "." in name.strip(".") else name for name in names)
-    yield "[recognise]              # by a file's name, beside this dialect; lines = [...] tells by what a file says"
+    yield "[recognise]              # by file name, next to this dialect; lines = [...] recognises by content"
     yield f"files = [{', '.join(map(_quoted, patterns))}]"
 
 
 def _profile() -> Iterator[str]:
     yield "[profile]"
-    yield 'base = "entry-first"    # what is meant by what is left unsaid: overhang profiles shows all of it'
+    yield 'base = "entry-first"    # what holds where nothing is configured; overhang profiles shows every value'
 
 
 def _head(layout: Layout, name: str) -> Iterator[str]:
-    yield "# A first dialect, made from samples. docs/dialects.md tells what each part is; overhang dialect try shows"
-    yield "# what it makes of a configuration. Take the # from a translation and say what its line means."
+    yield "# A first dialect, made from samples. docs/dialects.md explains each part; overhang dialect try shows"
+    yield "# what it makes of a configuration. Remove the # from a translation and fill in what its line means."
     yield f'name = "{name}"'
     yield 'about = ""'
     yield ""

@@ -91,7 +91,7 @@ class Scan:
             self.pass_over(node, 1)
             return outer
         if outer.state == _UNREAD:
-            self.wrong(node.line, "it stands under a line that was not understood", outer.instance, node)
+            self.wrong(node.line, "it is below a line that was not understood", outer.instance, node)
             return outer
         words, taken = self.verb(node)
         if words is None:
@@ -106,7 +106,7 @@ class Scan:
         return self.take(node, outer, match, taken=taken, skipped=skipped)
 
     def block_without_head(self, node: Node, outer: Context) -> Context:
-        self.wrong(node.line, "nothing is said here but what begins or takes back a line", outer.instance, node)
+        self.wrong(node.line, "the line has only the word that begins it or takes it back", outer.instance, node)
         return outer._replace(state=_UNREAD)
 
     def verb(self, node: Node) -> tuple[list[str] | None, bool]:
@@ -212,7 +212,7 @@ class Scan:
         if isinstance(target, Translation) and target.text:
             found = self.free_text(node, target, whole[0])
             if found is None:
-                self.wrong(node.line, "the text that begins here is never ended", outer.instance, node)
+                self.wrong(node.line, "the text that begins here never ends", outer.instance, node)
                 return
             text = tuple(found)
             how = "said" if target.templates else "passed"
@@ -261,7 +261,7 @@ class Scan:
             self.outcomes[line] = LineOutcome("unread", (), why)
         if node is not None:
             for more in range(node.line + 1, node.last + 1):
-                self.unread.setdefault(more, ("it goes on with a line that was not understood", instance, ()))
+                self.unread.setdefault(more, ("it continues a line that was not understood", instance, ()))
 
     def plain(self, words: Sequence[str]) -> Sequence[str]:
         """Words without the one that says or takes back."""

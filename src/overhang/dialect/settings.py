@@ -38,32 +38,32 @@ class Settings(TomlValidator):
         self.known(table, LAYOUT_KEYS, "layout", "layout.")
         form = self.word(table, "form", "layout", "indented")
         if form not in FORMS:
-            self.bad(self.places.of("layout", "form"), f"layout.form: one of {', '.join(FORMS)} is expected")
+            self.bad(self.places.of("layout", "form"), f"layout.form: expected one of {', '.join(FORMS)}")
         headings = []
         for text in self.texts(table, "headings", "layout"):
             before, star, after = text.partition("*")
             if not star or not (before + after).strip():
                 self.bad(
                     self.places.of("layout", "headings"),
-                    "layout.headings: a heading is written with * for its words, as in [*]",
+                    "layout.headings: write a heading with * for its words, as in [*]",
                 )
             headings.append((before.strip(), after.strip()))
         if form == "sections" and not headings:
-            self.bad(self.places.of("layout", "form"), "layout.headings: sections need to be told how a heading looks")
+            self.bad(self.places.of("layout", "form"), "layout.headings: the form sections needs headings")
         ignore_case = table.get("ignore-case", False)
         if not isinstance(ignore_case, bool):
             self.bad(self.places.of("layout", "ignore-case"), "layout.ignore-case: true or false is expected")
         blocks = self.texts(table, "block-comments", "layout")
         if len(blocks) not in (0, 2):
             self.bad(
-                self.places.of("layout", "block-comments"), "layout.block-comments: what begins one and what ends it"
+                self.places.of("layout", "block-comments"), "layout.block-comments: expected what begins one and what ends it"
             )
             blocks = ()
         for key in ("open", "close", "ends"):
             if key in table and form != "braces":
-                self.bad(self.places.of("layout", key), f"layout.{key}: only braces have it")
+                self.bad(self.places.of("layout", key), f"layout.{key}: only the form braces has it")
             if len(self.word(table, key, "layout")) > 1:
-                self.bad(self.places.of("layout", key), f"layout.{key}: one sign is expected")
+                self.bad(self.places.of("layout", key), f"layout.{key}: expected one sign")
         return Layout(
             form,
             self.texts(table, "comments", "layout"),
@@ -88,21 +88,21 @@ class Settings(TomlValidator):
         for name, rows in self.table(table, "tables").items():
             line = self.places.of(f"tables.{name}", "")
             if name in types:
-                self.bad(line, f"tables.{name}: a type has this name already")
+                self.bad(line, f"tables.{name}: a type of this name exists already")
             elif not isinstance(rows, dict) or not rows or not all(isinstance(each, str) for each in rows.values()):
-                self.bad(line, f"tables.{name}: pairs of the maker's word and the sheet's are expected")
+                self.bad(line, f"tables.{name}: expected a table of the maker's words and the sheet's")
             else:
                 types[name] = table_type(name, rows, fold=fold)
         for name, form in self.table(table, "dates").items():
             line = self.places.of("dates", name)
             if name in types or not isinstance(form, str) or "%" not in form:
-                self.bad(line, f"dates.{name}: a new name, and how a date is written, as in '%d.%m.%Y', are expected")
+                self.bad(line, f"dates.{name}: expected a new name and a date format, as in '%d.%m.%Y'")
                 continue
             try:
                 types[name] = date_type(name, form)
                 types[name].read(types[name].samples[0])
             except ValueError:
-                self.bad(line, f"dates.{name}: no day can be read from this")
+                self.bad(line, f"dates.{name}: this format does not give a day")
         self.notation = Notation(types, "", fold)
 
     def profile(self, name: str, table: Mapping[str, Any]) -> Profile | None:
@@ -136,7 +136,7 @@ class Settings(TomlValidator):
             self.known(each, ("text", "sheet"), f"sample.{index}", f"{place.label}: ")
             text, sheet = each.get("text"), each.get("sheet")
             if not isinstance(text, str) or not isinstance(sheet, str):
-                self.bad(place.line, f"{place.label}: a text and the sheet that it means are expected")
+                self.bad(place.line, f"{place.label}: expected a text and the sheet that it means")
                 continue
             found.append(Sample(place, text, sheet))
         return tuple(found)

@@ -79,7 +79,7 @@ def compile_templates(text: str, holes: Mapping[str, Hole]) -> list[Template]:
         opening = _opening(body)
         if opening is None:
             raise BadTemplate(
-                "a statement stands in its block: write it as `ssh: port 22`, or under a line with a colon"
+                "a statement needs its block: write it as `ssh: port 22`, or under a line with a colon"
             )
         head, inner = opening
         if inner:
@@ -112,12 +112,12 @@ def _meaning(head: str, inner: str | None, holes: Mapping[str, Hole]) -> Templat
     names = {name for piece in (*heads, *(pieces or ())) for name in piece.holes}
     names |= {found[1] for found in _HOLE.finditer(text or "")}
     for name in sorted(names - set(holes)):
-        raise BadTemplate(f"the hole {{{name}}} is not in the line, nor in the blocks around it")
+        raise BadTemplate(f"the hole {{{name}}} is neither in the line nor in the blocks around it")
     each = [
         name for piece in (*heads, *(pieces or ())) for name in piece.holes if holes[name].many and not piece.spread
     ]
     if len(set(each)) > 1:
-        raise BadTemplate("a statement can be said for each value of one list, and here are two")
+        raise BadTemplate("a statement can repeat over one list, and here are two")
     return Template(
         heads, pieces, text, tuple(sorted(names)), each[0] if each else None, _secret(pieces or (), holes), naming
     )
@@ -138,7 +138,7 @@ def _pieces(text: str, holes: Mapping[str, Hole]) -> tuple[Piece, ...]:
     except BadWord as bad:
         raise BadTemplate(str(bad)) from None
     if comment:
-        raise BadTemplate("a comment cannot stand here")
+        raise BadTemplate("a comment is not allowed here")
     pieces = []
     for each in words:
         parts: list[tuple[bool, str]] = []
@@ -150,11 +150,11 @@ def _pieces(text: str, holes: Mapping[str, Hole]) -> tuple[Piece, ...]:
             at = found.end()
         parts += [(False, each.text[at:])] if at < len(each.text) or not parts else []
         if spread and len(parts) > 1:
-            raise BadTemplate("a list stands for whole words")
+            raise BadTemplate("a list must be a whole word")
         fixed = each.text if len(parts) == 1 and not parts[0][0] else None
         pieces.append(Piece(tuple(parts), spread, fixed))
     if words and words[0].text == "drop":
-        raise BadTemplate("drop cannot stand here; a line that takes something back begins with the layout's take-back")
+        raise BadTemplate("drop is not allowed here; a line that takes something back begins with the layout's take-back")
     del holes
     return tuple(pieces)
 

@@ -223,7 +223,7 @@ class Text:
                 if kind == "close":
                     self._close(stack, number)
                 if len(stack) > _MOST_DEEP:
-                    self.problems.append((number, f"blocks stand in blocks more than {_MOST_DEEP} deep"))
+                    self.problems.append((number, f"blocks are nested more than {_MOST_DEEP} deep"))
                     return
             number += kind == "newline"
         if words:

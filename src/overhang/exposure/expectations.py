@@ -53,7 +53,7 @@ class ExpectationChecker:
     def check(self, expectation: Expectation) -> ExpectationResult:
         """Whether ``claim`` holds on the device."""
         if not self.found.complete:
-            return self._verdict(expectation, False, "too much is in doubt on this device to tell")
+            return self._verdict(expectation, False, "too much about this device is unknown to tell")
         people: list[Person | None] = [self.project.people[name] for name in expectation.who]
         for person in people or [None]:
             for failed in (self._too_little(expectation, person), self._too_much(expectation, person)):
@@ -122,7 +122,7 @@ class ExpectationChecker:
                 return None
             missing = missing or (via, *gap)
         if missing is None:
-            return self._verdict(expectation, False, f"{person.name} sits nowhere from where this could be done")
+            return self._verdict(expectation, False, f"{person.name} has no source from which this could be done")
         via, sources, state = missing
         attempt = Attempt(
             via,
@@ -181,7 +181,7 @@ class ExpectationChecker:
         who = "somebody" if person is None else person.name
         what = "gets in" if expectation.below == 0 else f"reaches level {path.level}"
         if not path.sure:
-            what = f"may get to level {path.level}, which nobody can tell for sure"
+            what = f"may get to level {path.level}, which depends on unknown facts"
         source = None if path.sources is None else self._address(path.sources & wanted, expectation, person)
         below = expectation.below
         found = self._witness.find(

@@ -18,7 +18,7 @@ def from_phrase(found: AccessPaths, path: AccessPath) -> list[str]:
         return ["anywhere"]
     names = {"0.0.0.0/0": "anywhere IPv4", "::/0": "anywhere IPv6"}
     if found.address_classes.wide(path.sources) and len(prefixes) > _MOST_PREFIXES:
-        return ["nearly everywhere"]
+        return ["almost everywhere"]
     pieces = [names.get(prefix, prefix) for prefix in prefixes[:_MOST_PREFIXES]]
     if len(prefixes) > _MOST_PREFIXES:
         pieces.append(f"and {len(prefixes) - _MOST_PREFIXES} more")
@@ -44,7 +44,7 @@ def item_phrase(found: AccessPaths, number: int) -> str:
     phrase = " = ".join(_phrase(name) for name in names)
     forms = found.forms(number)
     if forms:
-        phrase += f" ({'readable' if 'readable' in forms else 'masked'} in the configuration)"
+        phrase += f" ({'clear text' if 'readable' in forms else 'reversible'} in the configuration)"
     return phrase
 
 

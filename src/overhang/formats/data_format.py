@@ -12,7 +12,7 @@ from overhang.text import UnreadableInput
 _HEAD = 65_536
 #: Standard modules alone leave much unconfigured, and what a device then does is not known.
 UNSTATED = Profile(
-    "unstated", "what the device does where nothing is configured is not known", dict.fromkeys(KEYS, UNKNOWN)
+    "unstated", "what the device does where nothing is configured is unknown", dict.fromkeys(KEYS, UNKNOWN)
 )
 
 

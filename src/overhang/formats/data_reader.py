@@ -46,7 +46,7 @@ def read_model(root: Node, *, spread: bool) -> Model:
     for name, module in (("system", SYSTEM), ("access", OURS), ("acls", LISTS)):
         several = [node for node in tops if node.name == name and node.module == module]
         if len(several) > 1:
-            message = f"{name} stands twice, so this is more than one device; put each in a file of its own"
+            message = f"{name} is there twice, so this is more than one device; put each in its own file"
             raise BadData(message, several[1].line)
     reader = _Interpreter(spread=spread)
     for node in tops:
@@ -68,7 +68,7 @@ def _unwrapped(root: Node) -> list[Node]:
         wrappers = [node for node in inner if node.name in _WRAPPERS and node.module not in (OURS, SYSTEM, LISTS)]
         holders = [node for node in wrappers if node.name in ("config", "data", "content-data")]
         if len(holders) > 1:
-            raise BadData("this holds the data of more than one device; put each in a file of its own", holders[1].line)
+            raise BadData("this holds more than one device; put each in its own file", holders[1].line)
         if not wrappers:
             return inner
         for node in inner:
@@ -231,7 +231,7 @@ class _Interpreter:
             if words is not None:
                 self.collected.give(node.line, block, *words)
             else:
-                self.collected.misread(node.line, "an authentication method that is not known here", block)
+                self.collected.misread(node.line, "an unknown authentication method", block)
         if len(self.order) > 1:
             self.collected.misread(line, _ORDER, block)
         for header in (("entry", "console"), ("ssh",), ("telnet",), ("web",)):

@@ -33,7 +33,7 @@ class _Reader:
             if found is None:
                 if self.at >= len(self.text):
                     return "end", ""
-                raise BadData("not JSON: this is no value and no name", self.line)
+                raise BadData("not JSON: neither a value nor a name", self.line)
             self.at = found.end()
             kind = found.lastgroup or ""
             if kind == "line":
@@ -49,31 +49,31 @@ class _Reader:
 
     def expect(self, mark: str) -> None:
         if self.token() != ("mark", mark):
-            raise BadData(f"not JSON: {mark} is expected", self.line)
+            raise BadData(f"not JSON: expected {mark}", self.line)
 
     def read(self) -> Node:
         root = Node("", "", 1)
         if self.token() != ("mark", "{"):
-            raise BadData("an object is expected", self.line)
+            raise BadData("expected an object", self.line)
         self.members(root, 1)
         if self.token()[0] != "end":
-            raise BadData("something follows the data; one file holds one device", self.line)
+            raise BadData("unexpected text after the data; one file holds one device", self.line)
         return root
 
     def members(self, parent: Node, depth: int) -> None:
         """What stands between the braces of an object."""
         if depth > DEEPEST:
-            raise BadData(f"nested more than {DEEPEST} deep, which no device is", self.line)
+            raise BadData(f"nested more than {DEEPEST} deep, more than any device's data", self.line)
         names: set[str] = set()
         kind, text = self.token()
         if (kind, text) == ("mark", "}"):
             return
         while True:
             if kind != "string":
-                raise BadData("not JSON: a name in quotes is expected", self.line)
+                raise BadData("not JSON: expected a name in quotes", self.line)
             name = self.string(text)
             if name in names:
-                raise BadData(f"the name {name[:60]} stands twice in one object", self.line)
+                raise BadData(f"the name {name[:60]} is given twice in one object", self.line)
             names.add(name)
             self.expect(":")
             self.value(parent, name, depth)
@@ -81,7 +81,7 @@ class _Reader:
             if mark == ("mark", "}"):
                 return
             if mark != ("mark", ","):
-                raise BadData("not JSON: , or } is expected", self.line)
+                raise BadData("not JSON: expected , or }", self.line)
             kind, text = self.token()
 
     def value(self, parent: Node, name: str, depth: int) -> None:
@@ -102,13 +102,13 @@ class _Reader:
             if mark == ("mark", "]"):
                 return
             if mark != ("mark", ","):
-                raise BadData("not JSON: , or ] is expected", self.line)
+                raise BadData("not JSON: expected , or ]", self.line)
             kind, text = self.token()
 
     def single(self, parent: Node, name: str, depth: int, kind: str, text: str) -> None:
         self.count += 1
         if self.count > MOST_NODES:
-            raise BadData(f"more than {MOST_NODES:,} values, which no device has", self.line)
+            raise BadData(f"more than {MOST_NODES:,} values, more than any device has", self.line)
         module, colon, local = name.partition(":")
         node = Node(local if colon else name, module if colon else parent.module, self.line)
         if (kind, text) == ("mark", "{"):
@@ -120,6 +120,6 @@ class _Reader:
         elif kind == "number":
             node.text = text
         else:
-            what = "a list in a list is no instance data" if text == "[" else "not JSON: a value is expected"
+            what = "a list within a list is not instance data" if text == "[" else "not JSON: expected a value"
             raise BadData(what, self.line)
         parent.children.append(node)

@@ -54,7 +54,7 @@ class _Foreign:
         except UnreadableInput:
             raise
         except Exception as error:
-            raise UnreadableInput(f"the reader {self.name} failed on it: {type(error).__name__}") from None
+            raise UnreadableInput(f"the reader {self.name} failed: {type(error).__name__}") from None
         if not isinstance(config, ParsedConfig):
             raise UnreadableInput(f"the reader {self.name} gave no device")
         return config
@@ -71,7 +71,7 @@ class FormatRegistry:
         self._others: list[Reader] | None = None
         self._given: Reader | None = None
         if reader is not None and dialect is not None:
-            raise NoReader("--reader and --dialect: only one of them can be")
+            raise NoReader("--reader and --dialect cannot be used together")
         if reader is not None:
             self._given = self._named(reader)
         elif dialect is not None:
@@ -136,7 +136,7 @@ class FormatRegistry:
                 return each
         known = [*READERS, *(each.name for each in self._foreign())]
         near = did_you_mean(name, known)
-        hint = f"did you mean {near}?" if near else f"there are {', '.join(known)}; a maker's language needs --dialect"
+        hint = f"did you mean {near}?" if near else f"known readers: {', '.join(known)}; a maker's language needs --dialect"
         raise NoReader(f"--reader {name}: {hint}")
 
     def _foreign(self) -> list[Reader]:
@@ -216,7 +216,7 @@ def _only(found: "list[DialectReader]") -> "DialectReader | None":
     """The one that is found; None for none. Raises NoReader for several."""
     if len(found) > 1:
         names = " and ".join(each.dialect.name for each in found[:3])
-        raise NoReader(f"the dialects {names} both recognise it; say which with --dialect, or in the project file")
+        raise NoReader(f"the dialects {names} both recognise it; choose one with --dialect or in the project file")
     return found[0] if found else None
 
 

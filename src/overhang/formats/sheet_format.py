@@ -11,7 +11,7 @@ class SheetReader:
     """Reads sheets."""
 
     name = "sheet"
-    about = "sheets, the project's own language; known by their ending, or by how their lines begin"
+    about = "sheets, this project's own language; recognised by file name or by their first lines"
 
     def recognises(self, data: bytes, file: str) -> bool:
         """By the name; else a third at least of the first statements must begin as those of a sheet do."""

@@ -57,9 +57,9 @@ class _Reader:
         line = self.parser.CurrentLineNumber
         self.count += 1
         if self.count > MOST_NODES:
-            raise BadData(f"more than {MOST_NODES:,} elements, which no device has", line)
+            raise BadData(f"more than {MOST_NODES:,} elements, more than any device has", line)
         if len(self.stack) > DEEPEST:
-            raise BadData(f"nested more than {DEEPEST} deep, which no device is", line)
+            raise BadData(f"nested more than {DEEPEST} deep, more than any device's data", line)
         namespace, brace, local = name.rpartition("}")
         module = NAMESPACES.get(namespace, namespace) if brace else ""
         node = Node(local, module, line)

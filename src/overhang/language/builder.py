@@ -117,13 +117,13 @@ class Builder:
     def _again(self, block: BlockSpec, state: _BlockState, statement: Statement, origin: Origin) -> None:
         """A block is begun that is there already."""
         if block.name == "banner":
-            self._warn(origin.line, "this banner is given again; the later one holds")
+            self._warn(origin.line, "this banner is given twice; the later one holds")
             state.fields.clear()
             state.origin = origin
         elif "protocol" in state.head and state.head["protocol"] != statement.captures["protocol"]:
-            self._warn(origin.line, "a group has one protocol; the first one given holds")
+            self._warn(origin.line, "a group has one protocol; the first one holds")
         else:
-            self._warn(origin.line, f"this block was begun on line {state.origin.line} already; the two are merged")
+            self._warn(origin.line, f"this block is on line {state.origin.line} already; the two are merged")
 
     def _name(self, state: _BlockState, name: str, origin: Origin) -> None:
         if "name" in state.fields:

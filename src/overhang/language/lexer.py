@@ -56,12 +56,12 @@ def split_words(line: str) -> tuple[list[Word], int]:
 def _quoted_word(line: str, at: int) -> Word:
     found = _QUOTED.match(line, at)
     if found is None:
-        raise BadWord("the quotes are never closed", at + 1, len(line) + 1)
+        raise BadWord("the quotes are not closed", at + 1, len(line) + 1)
     end = found.end()
     try:
         text = json.loads(found.group())
     except ValueError:
-        raise BadWord("the text in quotes holds an escape that JSON does not have", at + 1, end + 1) from None
+        raise BadWord("invalid escape in quotes", at + 1, end + 1) from None
     colon = line[end : end + 1] == ":"
     end += colon
     if line[end : end + 1] not in ("", " ", "\t"):

@@ -97,7 +97,7 @@ class LineParser:
         if drop:
             words = words[1:]
             if not words:
-                raise Misread("drop needs the statement to take back", 1, 5)
+                raise Misread("drop needs a statement to take back", 1, 5)
         header_end = self._header_end(block, words)
         if header_end is None:
             return ParsedLine(self.statement(block, words, comment, drop=drop))
@@ -108,7 +108,7 @@ class LineParser:
         if not rest:
             return ParsedLine(outer, colon=True)
         if outer.spec.opens == "banner":
-            raise Misread("the lines of a banner stand under it", rest[0].column, rest[-1].end)
+            raise Misread("write the lines of a banner below it", rest[0].column, rest[-1].end)
         return ParsedLine(outer, self.statement(outer.spec.opens, rest, comment, drop=drop), colon=True)
 
     def _header_end(self, block: str, words: list[Word]) -> int | None:
@@ -236,9 +236,9 @@ class _Parser:
             self.stack.pop()
         if self.stack[-1].indent == indent:
             return True
-        hint = "no block is open here; a statement that has a block ends in a colon"
+        hint = "no block is open here; a statement that begins a block ends in a colon"
         if self.stack[-1].indent or self.stack[-1].header != -1:
-            hint = "statements of one block stand at the same depth"
+            hint = "statements of one block have the same indentation"
         self.wrong(number, line, Misread("unexpected indentation", 1, indent + 1, hint))
         return False
 
@@ -255,7 +255,7 @@ class _Parser:
             return
         if not parsed.colon:
             indent, end = len(line) - len(body), len(strike(line).text) + 1
-            missing = Misread("a statement that has a block ends in a colon", indent + 1, end, "add : at the end")
+            missing = Misread("a statement that begins a block ends in a colon", indent + 1, end, "add : at the end")
             self.wrong(number, line, missing)
             self.understood -= 1
             self.program.doubts.setdefault(index, number)

@@ -169,7 +169,7 @@ _ROWS: tuple[StatementSpec, ...] = (
     _header("banner (before-login | after-login):when", "banner", "a text that is shown"),
     _row("device", "kind (router | switch | appliance)", "kind", "what kind of device it is"),
     _row("device", "domain NAME", "domain", "its domain"),
-    _row("device", "site TEXT", "site", "where it stands"),
+    _row("device", "site TEXT", "site", "its location"),
     _row("device", "profile NAME", "profile", "what the device does where nothing is configured"),
     _row("device", "changed MOMENT:when [by NAME:by]", "changed", "when it was last changed", _SAVED),
     _row(
@@ -198,7 +198,7 @@ _ROWS: tuple[StatementSpec, ...] = (
     _row("user", "any-name", "any_name", "no username is asked for: the password alone selects this account", FLAG),
     _row("user", "level LEVEL", "level", "the account's privilege level"),
     _row("user", "role NAME", "role", "the account's role"),
-    _row("user", "via WAY...", "via", "the ways it may be used by"),
+    _row("user", "via WAY...", "via", "the ways that may use it"),
     _row("user", "from LIST", "sources", "the source list it may be used from"),
     _row(
         "user",

@@ -26,7 +26,7 @@ def parse_duration(text: str) -> int | None:
     if seconds is None:
         raise ValueError("a duration is written like 90s, 2m30s, 12h, 90d or never")
     if not seconds:
-        raise ValueError("a duration is longer than zero; leave the statement out or write never")
+        raise ValueError("a duration must be longer than zero; leave the statement out or write never")
     return seconds
 
 

@@ -72,7 +72,7 @@ def _rule(page: Page, topic: str) -> dict[str, Any]:
         "shortDescription": {"text": page.title},
         "fullDescription": {"text": page.why},
         "help": {
-            "text": f"{page.why}\n\nLooks for: {page.looks_for}\n\nMend: {page.fix}\n\n{'; '.join(page.references)}"
+            "text": f"{page.why}\n\nFires when: {page.looks_for}\n\nFix: {page.fix}\n\n{'; '.join(page.references)}"
         },
         "properties": {"tags": ["security", topic, *page.references]},
     }

@@ -36,31 +36,62 @@ def verdict(report: AuditReport) -> tuple[str, str]:
     urgent = [audit for audit in audits if audit.worst >= Severity.HIGH]
     if urgent:
         worst = max(audit.worst for audit in urgent)
-        total = count(len(audits), "device")
-        subject = f"{len(urgent)} of {total} need" if len(audits) > 1 else f"{urgent[0].name} needs"
-        rules = dict.fromkeys(each.rule for each in urgent[0].findings if each.severity >= Severity.HIGH)
-        if len(audits) > 1 and len(urgent) == 1:
-            subject = f"{urgent[0].name}, 1 of {total}, needs"
-        said = [f"{safe(subject)} work now" + (f": {', '.join(rules)}" if len(audits) == 1 else "")]
-        open_to = [audit.name for audit in urgent if any(each.letter == "N" for each in audit.exposures)]
-        shut = [audit.name for audit in urgent if any(each.rule.startswith("locked-out") for each in audit.findings)]
-        for names, what in ((open_to, "who knows nothing gets into"), (shut, "nobody gets into")):
-            if names:
-                said.append(f"{what} {_named(names)}")
-        return "; ".join(said), Severity(worst).word
+        said = _reasons(urgent) if len(audits) > 1 else _reasons_of_one(urgent[0])
+        reasons = f": {'; '.join(said)}" if said else ""
+        return f"{_subject(audits, urgent)} fixing now{reasons}", Severity(worst).word
     worst = max([audit.worst for audit in audits] + [each.severity for each in report.network])
     if worst >= 0:
         having = sum(bool(audit.findings) for audit in audits)
         where = f"{having} of {count(len(audits), 'device')}" if len(audits) > 1 else safe(audits[0].name)
-        verb = "has" if len(audits) == 1 else "have"
-        return f"Nothing that cannot wait; {where} {verb} lesser findings", Severity(worst).word
+        verb = "has" if len(audits) == 1 or having == 1 else "have"
+        lesser = sum(report.counts.values())
+        return f"No high or critical findings; {where} {verb} {lesser} medium or lower", Severity(worst).word
     if report.unreadable or any(audit.unread or audit.profile is None for audit in audits):
         return "Nothing found, but not everything was understood", "medium"
     return "Nothing found", "good"
 
 
+def _subject(audits: Sequence[DeviceAudit], urgent: Sequence[DeviceAudit]) -> str:
+    total = count(len(audits), "device")
+    if len(audits) == 1:
+        return f"{safe(urgent[0].name)} needs"
+    if len(urgent) == 1:
+        return f"{safe(urgent[0].name)}, 1 of {total}, needs"
+    return f"{len(urgent)} of {total} need"
+
+
+def _lets_anyone_in(audit: DeviceAudit) -> bool:
+    return any(each.letter == "N" for each in audit.exposures)
+
+
+def _locks_everyone_out(audit: DeviceAudit) -> bool:
+    return any(each.rule == "locked-out" for each in audit.findings)
+
+
+def _reasons(urgent: Sequence[DeviceAudit]) -> list[str]:
+    """What most needs saying of several devices, each with the verb that fits how many there are."""
+    said = []
+    for holds, one, many in (
+        (_lets_anyone_in, "lets anyone in without a password", "let anyone in without a password"),
+        (_locks_everyone_out, "locks everyone out", "lock everyone out"),
+    ):
+        names = [audit.name for audit in urgent if holds(audit)]
+        if names:
+            said.append(f"{_named(names)} {one if len(names) == 1 else many}")
+    return said
+
+
+def _reasons_of_one(audit: DeviceAudit) -> list[str]:
+    """The rules that fired on one device, and what they amount to."""
+    rules = dict.fromkeys(each.rule for each in audit.findings if each.severity >= Severity.HIGH)
+    said = [", ".join(rules)]
+    said += ["it lets anyone in without a password"] if _lets_anyone_in(audit) else []
+    said += ["it locks everyone out"] if _locks_everyone_out(audit) else []
+    return said
+
+
 def _named(names: Sequence[str]) -> str:
-    return safe(", ".join(names)) if len(names) <= 2 else count(len(names), "device")
+    return safe(" and ".join(names)) if len(names) <= 2 else count(len(names), "device")
 
 
 def summary(report: AuditReport) -> str:

@@ -3,13 +3,13 @@
 import csv
 import io
 from collections.abc import Iterator
-from xml.sax.saxutils import escape, quoteattr
 
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import page_of
 from overhang.report.audit_summary import by_rule, not_examined, own_lines, summary, verdict
 from overhang.report.audit_text import opened_phrases
+from overhang.report.junit import Suites
 from overhang.report.lines import safe
 
 COLUMNS = (
@@ -92,59 +92,41 @@ def _cell(value: object) -> object:
 
 def audit_junit(report: AuditReport) -> str:
     """A suite for each device with a failure for each finding; what was not examined is a skipped case."""
-    return "".join(f"{line}\n" for line in _junit(report))
-
-
-def _junit(report: AuditReport) -> Iterator[str]:
-    total = sum(report.counts.values())
-    yield '<?xml version="1.0" encoding="utf-8"?>'
-    yield f'<testsuites name="overhang audit" failures="{total}">'
+    suites = Suites("overhang audit", failures=sum(report.counts.values()))
     for audit in report.audits:
-        cases = len(audit.findings) + len(audit.waived) + len(audit.not_examined)
-        skipped = len(audit.waived) + len(audit.not_examined)
-        passed = 0 if cases else 1
-        yield (
-            f'  <testsuite name={_attr(audit.name)} file={_attr(audit.file)} tests="{cases + passed}" '
-            f'failures="{len(audit.findings)}" skipped="{skipped}">'
-        )
-        for finding in audit.findings:
-            yield f"    <testcase name={_attr(finding.rule)} classname={_attr(audit.name)}>"
-            kind, message = _attr(finding.severity.word), _attr(finding.message)
-            yield f"      <failure type={kind} message={message}>{_detail(finding)}</failure>"
-            yield "    </testcase>"
-        left = [(each.finding.rule, f"waived until {each.until}: {each.reason}") for each in audit.waived]
-        left += [(f"not examined: {what}", why) for what, why in audit.not_examined]
-        for name, why in left:
-            yield f"    <testcase name={_attr(name)} classname={_attr(audit.name)}>"
-            yield f"      <skipped message={_attr(why)}/>"
-            yield "    </testcase>"
-        if passed:
-            yield f'    <testcase name="nothing found" classname={_attr(audit.name)}/>'
-        yield "  </testsuite>"
+        _device_suite(suites, audit)
     if report.network or report.unreadable:
         failures, errors = len(report.network), len(report.unreadable)
-        counts = f'tests="{failures + errors}" failures="{failures}" errors="{errors}"'
-        yield f'  <testsuite name="across devices" {counts}>'
+        across = "across devices"
+        suite = suites.suite(across, {"tests": failures + errors, "failures": failures, "errors": errors})
         for each in report.network:
-            yield f'    <testcase name={_attr(each.rule)} classname="across devices">'
-            yield f"      <failure type={_attr(each.severity.word)} message={_attr(each.message)}/>"
-            yield "    </testcase>"
+            suite.case(each.rule, across, "failure", {"type": each.severity.word, "message": each.message})
         for file, error in report.unreadable:
-            yield f'    <testcase name={_attr(file)} classname="unreadable"><error message={_attr(error)}/></testcase>'
-        yield "  </testsuite>"
-    yield "</testsuites>"
+            suite.case(file, "unreadable", "error", {"message": error})
+    return suites.text()
 
 
-def _attr(text: str) -> str:
-    return quoteattr(safe(text))
+def _device_suite(suites: Suites, audit: DeviceAudit) -> None:
+    left = [(each.finding.rule, f"waived until {each.until}: {each.reason}") for each in audit.waived]
+    left += [(f"not examined: {what}", why) for what, why in audit.not_examined]
+    failures, skipped = len(audit.findings), len(left)
+    counts = {"tests": failures + skipped or 1, "failures": failures, "skipped": skipped}
+    suite = suites.suite(audit.name, counts, file=audit.file)
+    for finding in audit.findings:
+        named = {"type": finding.severity.word, "message": finding.message}
+        suite.case(finding.rule, audit.name, "failure", named, _detail(finding))
+    for name, why in left:
+        suite.case(name, audit.name, "skipped", {"message": why})
+    if not failures and not left:
+        suite.case("nothing found", audit.name)
 
 
 def _detail(finding: ReportedFinding) -> str:
     lines = [f"{each.file}:{each.line}: {each.text.strip()}" for each in finding.lines]
     lines += [f"profile {each.profile}: {each.key} is {each.value}" for each in finding.unsaid]
     lines += [f"opens {each}" for each in opened_phrases(finding.opens)]
-    lines += ["mend:", *finding.preferred_fix] if finding.preferred_fix else []
-    return escape("\n".join(map(safe, lines)))
+    lines += ["fix:", *finding.preferred_fix] if finding.preferred_fix else []
+    return "\n".join(map(safe, lines))
 
 
 # -- Markdown ----------------------------------------------------------------------------------------------------------
@@ -171,7 +153,7 @@ def _markdown(report: AuditReport) -> Iterator[str]:
         page = page_of(rule)
         yield f"## {severity.word}: {rule}"
         yield ""
-        yield f"{_md(page.title)}. {_md(page.why)} *Mend:* {_md(page.fix)} ({_md('; '.join(page.references))})"
+        yield f"{_md(page.title)}. {_md(page.why)} *Fix:* {_md(page.fix)} ({_md('; '.join(page.references))})"
         yield ""
         for audit, finding in held:
             own = own_lines(audit, finding)

@@ -50,7 +50,7 @@ def audit_lines(report: AuditReport, width: int, *, long: bool) -> Iterator[Line
         for piece in wrap(text, width):
             yield [(piece, "dim")]
     if not long and any(audit.findings for audit in report.audits):
-        yield [("overhang audit FILE shows the lines, the ways in and the remedy; --long shows them for all", "dim")]
+        yield [("overhang audit FILE shows the lines, the access paths and the fix; --long shows them for all", "dim")]
 
 
 # -- the short form ----------------------------------------------------------------------------------------------------
@@ -109,9 +109,9 @@ def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
     if audit.reader != "sheet":
         yield [(f"  read through the {audit.reader}" if " " in audit.reader else f"  read as {audit.reader}", "dim")]
     if audit.profile is None:
-        yield [("  what is unsaid is unknown: no profile of this name", "medium")]
+        yield [("  what is not configured is unknown: no profile has this name", "medium")]
     elif not audit.profile_said:
-        yield [(f"  no profile is said; what is unsaid is taken as {audit.profile} means it", "dim")]
+        yield [(f"  no profile is configured; {audit.profile} is assumed", "dim")]
     if not audit.findings:
         yield [("  nothing found", "good")]
     for finding in audit.findings:
@@ -150,11 +150,11 @@ def _finding(finding: ReportedFinding, file: str, width: int) -> Iterator[Line]:
         more = len(opened) - _MOST_OPENED
         yield [(" " * (_INDENT + 7), ""), (f"and {count(more, 'more', 'more')}; overhang ways shows them", "dim")]
     for at, line in enumerate(wrap(page_of(finding.rule).fix, width - _INDENT - 7)):
-        yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (line, "")]
+        yield [(" " * _INDENT, ""), ("fix    " if at == 0 else "       ", "dim"), (line, "")]
     for line in finding.preferred_fix:
         yield [(" " * (_INDENT + 7), ""), (cut(line, room), "good")]
     if finding.phrased is not None and finding.phrased.lines is None:
-        text = f"in a sheet's words; the dialect {finding.phrased.language} has none for all of it"
+        text = f"as sheet statements; the dialect {finding.phrased.language} cannot express all of it"
         yield [(" " * (_INDENT + 7), ""), (cut(text, room), "dim")]
 
 
@@ -222,7 +222,7 @@ def _network(findings: Sequence[FleetFinding], width: int) -> Iterator[Line]:
         for line in wrap(finding.message, width - _INDENT):
             yield [(" " * _INDENT, ""), (line, "")]
         for at, line in enumerate(wrap(page_of(finding.rule).fix, width - _INDENT - 7)):
-            yield [(" " * _INDENT, ""), ("mend   " if at == 0 else "       ", "dim"), (line, "")]
+            yield [(" " * _INDENT, ""), ("fix    " if at == 0 else "       ", "dim"), (line, "")]
         for file, number in finding.places[:_MOST_OPENED]:
             yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (cut(f"{file}:{number}", width - _INDENT - 7), "dim")]
         if len(finding.places) > _MOST_OPENED:

@@ -21,10 +21,10 @@ if TYPE_CHECKING:
 #: diverging scale that all kinds of colour vision tell apart.
 LETTERS: dict[str, tuple[str, str, str]] = {
     "N": ("nothing", "#9b1c2e", "white"),
-    "R": ("what the configuration shows", "#e08162", "black"),
+    "R": ("only what the configuration shows", "#e08162", "black"),
     "S": ("one shared secret", "#f7d3bd", "black"),
     "A": ("one account", "#cfe3f0", "black"),
-    "T": ("two things or more", "#5b9bc8", "black"),
+    "T": ("two or more credentials", "#5b9bc8", "black"),
 }
 SEVERITY_COLOURS = {
     Severity.CRITICAL: ("#4a1486", "white"),
@@ -105,9 +105,9 @@ def exposure_map(report: AuditReport) -> "Figure":
     rows = max(len(panel) for panel in panels)
     figure = _figure(max(_HEIGHT, 2.0 + rows * 0.19))
     height = figure.get_figheight()
-    figure.text(0.02, 1 - 0.32 / height, "What it takes to get in", size=16, weight="bold", color=_INK, va="center")
+    figure.text(0.02, 1 - 0.32 / height, "Least knowledge to get in", size=16, weight="bold", color=_INK, va="center")
     about = (
-        "each cell: the least that one needs to know for the highest level by that way, and that level; pale: below 15"
+        "each cell: the least knowledge that reaches the highest level by that way, and that level; pale: below 15"
     )
     figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=_FAINT, va="center")
     size = min(0.5, (height - 2.1) / rows)
@@ -119,7 +119,7 @@ def exposure_map(report: AuditReport) -> "Figure":
     _legend(
         figure,
         [(f"{letter}  {text}", colour, ink) for letter, (text, colour, ink) in LETTERS.items()],
-        "blank: no way in",
+        "blank: no access",
     )
     return figure
 
@@ -319,7 +319,7 @@ def login_path(path: LoginTrace) -> "Figure":
         )
         y += step
     end = {
-        "admitted": f"in, at level {path.level}" if path.level is not None else "in, at a level that nobody can tell"
+        "admitted": f"admitted, at level {path.level}" if path.level is not None else "admitted, at an unknown level"
     }
     ending = end.get(path.outcome, "can't tell" if path.outcome == "unknown" else path.outcome)
     colour = _ENDS.get(path.outcome, "#4a4f55")

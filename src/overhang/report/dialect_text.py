@@ -18,13 +18,13 @@ def preview_lines(dialect: Dialect, file: str, trial: Preview, width: int, *, un
     left = f"{trial.unread:,} of {count(trial.total, 'line')} not"
     for piece in wrap(f"{percent:g} % of {file} understood through {dialect.name}: {left}", width):
         yield [(piece, style)]
-    counts = (("said", trial.said), ("say nothing alone", trial.noted), ("passed over", trial.passed))
+    counts = (("said", trial.said), ("take effect with others", trial.noted), ("ignored", trial.passed))
     parts = [f"{mark} {number:,} {what}" for mark, (what, number) in zip("=.-", counts, strict=True)]
     yield [(cut("   ".join([*parts, f"? {trial.unread:,} not understood"]), width), "dim")]
     yield []
     yield from _beside([each for each in trial.lines if not unknown or each.outcomes.how == "unread"], width)
     if trial.idle:
-        yield [(f"fitted no line of it ({len(trial.idle)} of the dialect's translations)", "bold")]
+        yield [(f"matched no line ({len(trial.idle)} of the dialect's entries)", "bold")]
         for line, text in trial.idle:
             yield [(f"{line:>6} ", "dim"), (cut(text, width - 8), "dim")]
         yield []
@@ -60,7 +60,7 @@ def _beside(lines: Sequence[PreviewLine], width: int) -> Iterator[Line]:
 def _why(each: PreviewLine) -> str:
     if each.outcomes.how == "unread":
         return each.outcomes.why
-    return each.outcomes.why or {"passed": "passed over", "noted": ""}[each.outcomes.how]
+    return each.outcomes.why or {"passed": "ignored", "noted": ""}[each.outcomes.how]
 
 
 def check_lines(file: str, dialect: Dialect | None, problems: Sequence[TomlProblem], width: int) -> Iterator[Line]:

@@ -1,11 +1,11 @@
 """Expectations for people and for build servers."""
 
 from collections.abc import Iterator, Sequence
-from xml.sax.saxutils import escape, quoteattr
 
 from overhang.exposure import ExpectationResult
 from overhang.model.vocabulary import PORTS, way_label
 from overhang.project import Expectation
+from overhang.report.junit import Suites
 from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.report.login_text import where
 
@@ -22,7 +22,7 @@ def expect_lines(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expe
             )
         ]
     elif unmatched:
-        yield [("Some expectations are about no device", "high")]
+        yield [("Some expectations match no device", "high")]
     else:
         yield [("All expectations hold", "good")]
     yield []
@@ -30,7 +30,7 @@ def expect_lines(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expe
         yield from _failure(verdict, width)
     for expectation in unmatched:
         yield [("ERROR  ", "high"), (cut(expectation.say, width - 8), "bold")]
-        yield [("       no device is chosen by this claim, so it proves nothing", "")]
+        yield [("       no device matches this expectation, so it proves nothing", "")]
         yield []
     yield [(tally(verdicts, unmatched), "")]
 
@@ -72,53 +72,28 @@ def tally(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation
     holding = expectations - len({verdict.expectation for verdict in failed}) - len(unmatched)
     text = f"{holding} of {expectations:,} expectations hold"
     text += f", checked {count(len(verdicts), 'time')} on {count(len({each.file for each in verdicts}), 'device')}"
-    return text + (f"; {len(unmatched)} about no device" if unmatched else "")
+    return text + (f"; {len(unmatched)} matching no device" if unmatched else "")
 
 
 def expect_junit(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation]) -> str:
     """JUnit XML: a suite for each claim, a case for each device."""
-    suites: dict[Expectation, list[ExpectationResult]] = {expectation: [] for expectation in unmatched}
+    by_claim: dict[Expectation, list[ExpectationResult]] = {expectation: [] for expectation in unmatched}
     for verdict in verdicts:
-        suites.setdefault(verdict.expectation, []).append(verdict)
+        by_claim.setdefault(verdict.expectation, []).append(verdict)
     failures = sum(not verdict.holds for verdict in verdicts)
-    lines = [
-        '<?xml version="1.0" encoding="UTF-8"?>',
-        f'<testsuites name="overhang expect" tests="{len(verdicts) + len(unmatched)}" failures="{failures}" '
-        f'errors="{len(unmatched)}">',
-    ]
-    for expectation, cases in suites.items():
+    tests = len(verdicts) + len(unmatched)
+    suites = Suites("overhang expect", tests=tests, failures=failures, errors=len(unmatched))
+    for expectation, cases in by_claim.items():
         failed = sum(not each.holds for each in cases)
-        errors = 0 if cases else 1
-        lines.append(
-            f'  <testsuite name={_attribute(expectation.say)} tests="{len(cases) + errors}" failures="{failed}" '
-            f'errors="{errors}">'
-        )
+        counts = {"tests": len(cases) or 1, "failures": failed, "errors": 0 if cases else 1}
+        suite = suites.suite(expectation.say, counts)
         if not cases:
-            lines.append(f'    <testcase name="no device" classname={_attribute(expectation.say)}>')
-            lines.append('      <error message="no device is chosen by this claim"/>')
-            lines.append("    </testcase>")
+            suite.case("no device", expectation.say, "error", {"message": "no device matches this expectation"})
         for each in cases:
-            head = f"    <testcase name={_attribute(each.device)} classname={_attribute(expectation.say)}"
-            head += f" file={_attribute(each.file)}"
             if each.holds:
-                lines.append(head + "/>")
+                suite.case(each.device, expectation.say, file=each.file)
                 continue
-            trace = (
-                "\n".join(f"{step.reason} ({where(step.origin)})" for step in each.result.trace) if each.result else ""
-            )
-            lines.append(head + ">")
-            lines.append(
-                f"      <failure message={_attribute(each.why)}>{escape(safe_lines(how(each), trace))}</failure>"
-            )
-            lines.append("    </testcase>")
-        lines.append("  </testsuite>")
-    return "\n".join([*lines, "</testsuites>", ""])
-
-
-def safe_lines(*texts: str) -> str:
-    """Texts, one under another, without what XML cannot hold."""
-    return "\n".join(safe(line) for text in texts for line in text.split("\n"))
-
-
-def _attribute(text: str) -> str:
-    return quoteattr(safe(text))
+            steps = each.result.trace if each.result else ()
+            detail = "\n".join([how(each), *(f"{step.reason} ({where(step.origin)})" for step in steps)])
+            suite.case(each.device, expectation.say, "failure", {"message": each.why}, detail, file=each.file)
+    return suites.text()

@@ -1,6 +1,7 @@
 """One login for programs: the same object that a line of many attempts gives."""
 
 import json
+from collections.abc import Callable
 from typing import Any
 
 from overhang.simulation import FromAttempt, FromProfile, Provenance, Result, Step
@@ -17,8 +18,13 @@ def origin_value(origin: Provenance) -> dict[str, Any]:
     return {"file": origin.file, "line": origin.line}
 
 
-def result_value(result: Result) -> dict[str, Any]:
-    """A result as docs/output.md describes it."""
+def step_value(step: Step) -> dict[str, Any]:
+    """A step of the trace."""
+    return {"stage": step.stage, "reason": step.reason, **origin_value(step.origin)}
+
+
+def result_value(result: Result, value_of: Callable[[Step], dict[str, Any]] = step_value) -> dict[str, Any]:
+    """A result as docs/output.md describes it; ``value_of`` gives its steps."""
     return {
         "outcome": result.outcome,
         "level": result.level,
@@ -27,45 +33,28 @@ def result_value(result: Result) -> dict[str, Any]:
         "decided_by": origin_value(result.decided_by),
         "reason": result.reason,
         "understood": result.understood,
-        "trace": [{"stage": step.stage, "reason": step.reason, **origin_value(step.origin)} for step in result.trace],
+        "trace": [value_of(step) for step in result.trace],
     }
 
 
 class LineWriter:
-    """Results as JSON Lines. Steps recur, so their text is kept; results do not, so theirs is not."""
+    """Results as JSON Lines. Steps recur, so their values are kept."""
 
     def __init__(self) -> None:
-        self._steps: dict[Step, str] = {}
-        self._decided: dict[Step, str] = {}
+        self._steps: dict[Step, dict[str, Any]] = {}
+        self._encode = json.JSONEncoder(ensure_ascii=False, check_circular=False).encode
 
     def line(self, result: Result) -> str:
         """One result as a line, ended, as ``result_value`` has it."""
-        kept = self._steps
-        if len(kept) > _MOST_KEPT:
-            kept.clear()
-            self._decided.clear()
-        texts = []
-        for step in result.trace:
-            text = kept.get(step)
-            if text is None:
-                value = {"stage": step.stage, "reason": step.reason, **origin_value(step.origin)}
-                text = kept[step] = json.dumps(value, ensure_ascii=False)
-            texts.append(text)
-        decided = self._decided.get(result.decided)
-        if decided is None:
-            value = {"decided_by": origin_value(result.decided_by), "reason": result.reason}
-            decided = self._decided[result.decided] = json.dumps(value, ensure_ascii=False)[1:-1]
-        elevation = "null" if result.elevation is None else f'"{result.elevation}"'
-        return (
-            f'{{"outcome": "{result.outcome}", "level": {_number(result.level)}, '
-            f'"after_login": {_number(result.after_login)}, "elevation": {elevation}, {decided}, '
-            f'"understood": {"true" if result.understood else "false"}, '
-            f'"trace": [{", ".join(texts)}]}}\n'
-        )
+        if len(self._steps) > _MOST_KEPT:
+            self._steps.clear()
+        return self._encode(result_value(result, self._step)) + "\n"
 
-
-def _number(value: int | None) -> str:
-    return "null" if value is None else str(value)
+    def _step(self, step: Step) -> dict[str, Any]:
+        value = self._steps.get(step)
+        if value is None:
+            value = self._steps[step] = step_value(step)
+        return value
 
 
 def login_json(result: Result) -> str:

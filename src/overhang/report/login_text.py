@@ -25,12 +25,12 @@ def login_lines(
     for line in wrap(f"because {result.reason} ({where(result.decided_by)})", width - 2):
         yield [("  " + line, "")]
     if not result.understood:
-        yield [("  the device was not fully understood; overhang audit shows what was not", "medium")]
+        yield [("  the device was not fully understood; see overhang audit", "medium")]
     yield []
     yield [("  " + cut(attempt_phrase(resolved, attempt), width - 2), "dim")]
     yield []
     right = width - _LEFT - 5
-    yield [(f"  {'what the person meets':<{_LEFT}}   why", "bold")]
+    yield [(f"  {'what the person sees':<{_LEFT}}   why", "bold")]
     yield [("  " + "─" * _LEFT + "─┬─" + "─" * right, "dim")]
     for lived, because, origin in _rows(config, attempt, result):
         yield from _row(lived, because, origin, right)
@@ -41,15 +41,15 @@ def _verdict(result: Result, attempt: Attempt) -> tuple[str, str]:
         return "Can't tell", ""
     if result.outcome != "admitted":
         return result.outcome.capitalize(), ""
-    level = "at a level that cannot be told" if result.level is None else f"at level {result.level}"
+    level = "at an unknown level" if result.level is None else f"at level {result.level}"
     if result.elevation is None:
         return f"Admitted {level}", ""
     after = f"level {result.after_login} after login" if result.after_login is not None else "admitted"
     if result.elevation == "granted":
-        return f"Admitted {level}", f": {after}, and the step to level {attempt.elevate} is granted"
+        return f"Admitted {level}", f": {after}, and elevation to level {attempt.elevate} is granted"
     if result.elevation == "unknown":
-        return f"Admitted, {after}", f"; can't tell about the step to level {attempt.elevate}"
-    return f"Admitted {level}", f": the step to level {attempt.elevate} is denied"
+        return f"Admitted, {after}", f"; can't tell whether elevation to level {attempt.elevate} is granted"
+    return f"Admitted {level}", f": elevation to level {attempt.elevate} is denied"
 
 
 def attempt_phrase(resolved: ResolvedDevice, attempt: Attempt) -> str:
@@ -94,7 +94,7 @@ def _rows(config: ParsedConfig, attempt: Attempt, result: Result) -> Iterator[Ro
             lived = _password(step, steps[index + 1 :], typed, attempt)
         elif step.stage == Stage.AUTHORIZATION:
             level = result.after_login
-            lived = [("you are in" + (f", at level {level}" if level is not None else ""), "good")]
+            lived = [("logged in" + (f", at level {level}" if level is not None else ""), "good")]
         yield lived, step.reason, where(step.origin)
     if greeted and not elevating and result.outcome == "admitted":
         yield from _banner(config, "after-login")
@@ -129,12 +129,12 @@ def _banner(config: ParsedConfig, which: str) -> Iterator[Row]:
 def _end(result: Result, attempt: Attempt) -> Line:
     if result.outcome == "admitted":
         if result.elevation == "granted" and result.level != result.after_login:
-            return [(f"you are at level {result.level}", "good")]
+            return [(f"you have level {result.level}", "good")]
         if result.elevation == "denied":
-            return [(f"still at level {result.level}" if result.level is not None else "still in", "medium")]
+            return [(f"still at level {result.level}" if result.level is not None else "still logged in", "medium")]
         return []
     ends = {
-        "refused": "takes no login" if attempt.via in PORTS else "connection refused",
+        "refused": "accepts no login" if attempt.via in PORTS else "connection refused",
         "dropped": "connection closed",
         "denied": "login denied",
         "unknown": "?",

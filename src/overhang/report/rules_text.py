@@ -23,14 +23,14 @@ def rules_lines(rules: Sequence[Rule], pages: Sequence[Page]) -> Iterator[Line]:
 def rule_lines(rule: Page, width: int) -> Iterator[Line]:
     """The page of a rule."""
     yield [(rule.name, "bold"), (f": {rule.title}", "")]
-    source = {"ways in": "follows from the ways in that it opens", "lock-out": "follows from who is kept out, and when"}
+    source = {"ways in": "from the access paths that it opens", "lock-out": "from who is locked out, and when"}
     words = " or ".join(source.get(each, each) for each in rule.severity.split(" or "))
     yield [("severity: ", "dim"), (words, "")]
     for head, text in (
-        ("Why it matters", rule.why),
-        ("What it looks for", rule.looks_for),
-        ("How to fix it", rule.fix),
-        ("Whose access that takes", rule.takes),
+        ("The risk", rule.why),
+        ("When it fires", rule.looks_for),
+        ("Fix", rule.fix),
+        ("Who loses access", rule.takes),
     ):
         if not text:
             continue
@@ -38,10 +38,10 @@ def rule_lines(rule: Page, width: int) -> Iterator[Line]:
         yield [(head, "bold")]
         for line in wrap(text, width - 2):
             yield [("  " + line, "")]
-    over = "" if rule.whole else ", said over the exemplary sheet"
+    over = "" if rule.whole else ", added to the base sheet"
     for head, style, sample in (
-        (f"Statements that fail{over}", "high", rule.fails),
-        (f"Statements that pass{over}", "good", rule.passes),
+        (f"Example that fires{over}", "high", rule.fails),
+        (f"Example that does not{over}", "good", rule.passes),
         ("With this in the project file", "bold", rule.project),
     ):
         if not sample:

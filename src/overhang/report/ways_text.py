@@ -26,9 +26,9 @@ def ways_lines(devices: Sequence[DeviceWays], unreadable: int, width: int) -> It
     for device in devices:
         yield [(cut(device.name, 40), "bold"), ("  " + cut(device.file, width - len(device.name) - 4), "dim")]
         if not device.understood:
-            yield [("  not fully understood; overhang audit shows what was not", "medium")]
+            yield [("  not fully understood; see overhang audit", "medium")]
         if not device.found.complete:
-            yield [("  too much is in doubt to find every way; there may be more", "medium")]
+            yield [("  too many unknown facts to find every path; there may be more", "medium")]
         if not device.ways:
             yield [("  no way in", "good")]
         else:
@@ -39,8 +39,8 @@ def ways_lines(devices: Sequence[DeviceWays], unreadable: int, width: int) -> It
 
 def _verdict(devices: Sequence[DeviceWays]) -> Line:
     for sure, sentence in (
-        (True, "Somebody who knows nothing gets in"),
-        (False, "Somebody who knows nothing may get in"),
+        (True, "Anyone gets in without a password"),
+        (False, "Anyone may get in without a password"),
     ):
         free = [(device, way) for device in devices for way in device.ways if not way.needs and way.sure is sure]
         if free:
@@ -49,8 +49,8 @@ def _verdict(devices: Sequence[DeviceWays]) -> Line:
             top = max(way.level for _, way in free)
             return [(sentence, "high" if sure else "medium"), (f" at {where}, to level {top}", "bold")]
     if any(device.ways for device in devices):
-        return [("Nobody gets in without knowing something", "good")]
-    return [("No way in", "good")]
+        return [("Nobody gets in without a credential", "good")]
+    return [("No access path", "good")]
 
 
 def _table(device: DeviceWays, width: int) -> Iterator[Line]:
@@ -60,7 +60,7 @@ def _table(device: DeviceWays, width: int) -> Iterator[Line]:
     source = min(33 if with_state else 39, max(12, *(len(line) for row in rows for line in row[1])))
     state = min(24, max(7, *(len(row[4]) for row in rows))) if with_state else 0
     needs = width - via - source - state - (19 if with_state else 15)
-    head = f"  {'way':<{via}}  {'from':<{source}}  {'the least one needs to know':<{needs}}    level"
+    head = f"  {'way':<{via}}  {'from':<{source}}  {'least knowledge':<{needs}}    level"
     yield [(head + (f"    {'servers':<{state}}" if with_state else ""), "bold")]
     for (word, sources, known, level, when), way in zip(rows, device.ways, strict=True):
         columns = [[word], sources, wrap(known, needs), [level], wrap(when, state) if when else [""]]
@@ -80,7 +80,7 @@ def _cells(found: AccessPaths, way: AccessPath) -> tuple[str, list[str], str, st
     level = str(way.level) if way.level == way.after_login else f"{way.after_login} → {way.level}"
     known = needs_phrase(found, way)
     if not way.sure:
-        known += " (can't tell for sure)"
+        known += " (not certain)"
     return label, _sources(found, way), known, level, states_phrase(found, way)
 
 
@@ -96,5 +96,5 @@ def summary(devices: Sequence[DeviceWays], unreadable: int) -> str:
     ways = [way for device in devices for way in device.ways]
     to_top = sum(way.level == 15 for way in ways)
     free = sum(not way.needs and way.sure for way in ways)
-    text = f"{count(len(devices), 'device')}: {count(len(ways), 'way')} in, {to_top} to level 15, {free} for nothing"
+    text = f"{count(len(devices), 'device')}: {count(len(ways), 'way')} in, {to_top} to level 15, {free} without a credential"
     return text + (f"; {count(unreadable, 'file')} unreadable" if unreadable else "")

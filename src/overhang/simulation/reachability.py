@@ -57,7 +57,7 @@ def _at_port(run: Evaluation, via: str) -> Endpoint | None:
 
 
 def _is_closed(run: Evaluation, entry: ResolvedEntry) -> bool:
-    """Whether a port takes no login; then the run is stopped."""
+    """Whether a port accepts no login; then the run is stopped."""
     if entry.closed is not None:
         run.stop("refused", Stage.REACHABILITY, Reason.PORT_CLOSED, entry.closed.origin, entry.label)
     elif run.maybe(entry.block, f"whether the {entry.label} is closed"):
