@@ -32,12 +32,21 @@ _MOST_TRIALS = 64
 _TRANSLATE = "line inside means taken-back with when unless each otherwise text until opener".split()
 
 
-def read_dialect(data: bytes, file: str) -> Dialect:
-    """Read a dialect from the bytes of its file. Raises BadDialect."""
+#: The keys that recognising a maker's text needs.
+_RECOGNISING = ("name", "about", "layout", "recognise")
+
+
+def read_dialect(data: bytes, file: str, *, recognising: bool = False) -> Dialect:
+    """Read a dialect from the bytes of its file. Raises BadDialect.
+
+    With ``recognising`` only what tells whether a text is its maker's is compiled, which takes a tenth of the time.
+    """
     parsed = parse_toml(data, _LARGEST, "dialect")
     if isinstance(parsed, TomlProblem):
         raise BadDialect(file, [parsed])
     table, lines = parsed
+    if recognising:
+        table = {key: table[key] for key in _RECOGNISING if key in table}
     loader = _Loader(file, lines)
     dialect = loader.dialect(table)
     if loader.problems:

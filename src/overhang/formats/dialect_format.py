@@ -67,23 +67,14 @@ class DialectReader:
         return read_dialect_text(self.dialect, decode(data), file, self.openers)
 
 
-def load_dialect(path: str, shown: str | None = None) -> Dialect:
-    """Read a dialect's file; ``shown`` is what it is called in place of its path. Raises BadDialect."""
+def load_dialect(path: str, shown: str | None = None, *, recognising: bool = False) -> Dialect:
+    """Read a dialect's file, for messages called ``shown``; see ``read_dialect``. Raises BadDialect."""
     try:
         with open(path, "rb") as stream:
             data = stream.read(4_000_001)
     except OSError as error:
         raise BadDialect(path, [TomlProblem(1, f"cannot be opened: {error.strerror}")]) from None
-    return read_dialect(data, shown or path)
-
-
-def head_of(path: str) -> DialectReader:
-    """A dialect's file as far as telling whether a text is its maker's needs it: up to its blocks and translations."""
-    with open(path, encoding="utf-8") as stream:
-        text = stream.read()
-    for begins in ("\n[blocks", "\n[[translate", "\n[tables", "\n[profile"):
-        text = text.partition(begins)[0]
-    return DialectReader(read_dialect(text.encode(), path))
+    return read_dialect(data, shown or path, recognising=recognising)
 
 
 def shipped() -> dict[str, str]:

@@ -151,10 +151,10 @@ class FormatRegistry:
 
     def _shipped(self, data: bytes) -> "Iterator[DialectReader]":
         """Those of the dialects that come with the product which recognise a text; only they are read whole."""
-        from overhang.formats.dialect_format import head_of, shipped
+        from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
 
         if not self._heads:
-            self._heads = {path: head_of(path) for path in shipped().values()}
+            self._heads = {path: DialectReader(load_dialect(path, recognising=True)) for path in shipped().values()}
         for path, head in self._heads.items():
             if head.by_content(data):
                 found = self._dialect(path)
