@@ -9,7 +9,7 @@ methods for login:
 entry console:
     check password
     password readable boat
-entry vty 0-15:
+entry vty 0-11:
     check password
 > via telnet from 192.0.2.1
 < admitted 1 by line 2
@@ -108,7 +108,7 @@ web:
 
 = accounts guard nothing where there are none, and nothing that is said
 % entry-first accounts-guard=yes
-entry vty 0-15:
+entry vty 0-11:
     check nothing
 > via console
 < admitted 1 by key unsaid-console
@@ -118,7 +118,7 @@ entry vty 0-15:
 = nothing over SSH is users, where SSH needs them
 ssh:
     host-key ed25519
-entry vty 0-15:
+entry vty 0-11:
     check nothing
 user lena:
     password readable gull
@@ -146,7 +146,7 @@ entry vty 4-15:
 = a password over SSH is denied whatever is typed, where SSH needs users
 ssh:
     host-key ed25519
-entry vty 0-15:
+entry vty 0-11:
     check password
     password readable boat
 > via ssh from 192.0.2.1 pw boat
@@ -204,7 +204,7 @@ entry auxiliary:
     password hashed $1$quay$zQXgVMSWlVChlq5cuDI.L0
 user lena:
     password hashed $0$gull
-entry vty 0-15:
+entry vty 0-11:
     check users
 > via console pw harbour
 < admitted 1 by line 3
@@ -224,7 +224,7 @@ entry console:
 entry auxiliary:
     check password
     password withheld
-entry vty 0-15:
+entry vty 0-11:
     check password
     password masked-elsewhere 8f2a
 > via console
@@ -291,7 +291,7 @@ user ines:
 < denied by line 13
 
 = users: ways and sources
-entry vty 0-15:
+entry vty 0-11:
     check users
     accept telnet
 user lena:
@@ -326,7 +326,7 @@ user lena:
 % entry-first "unsaid-via=console ssh"
 entry console:
     check users
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     password readable gull
@@ -348,7 +348,7 @@ ssh:
     host-key ed25519
 entry console:
     check users
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     password none
@@ -371,7 +371,7 @@ user omar:
 ssh:
     host-key ed25519
     empty-passwords yes
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     password none
@@ -382,7 +382,7 @@ user lena:
 ssh:
     host-key ed25519
     empty-passwords no
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     password none
@@ -415,7 +415,7 @@ user lena:
 
 = users: a factory account while none is stated
 % entry-first "factory-account=15 empty console" unsaid-console=users
-entry vty 0-15:
+entry vty 0-11:
     check users
 > via console name anybody
 < admitted 15 by key factory-account
@@ -473,7 +473,7 @@ user lena:
 = SSH with a key: passes before the check, whatever it is
 ssh:
     host-key ed25519
-entry vty 0-15:
+entry vty 0-11:
     check password
 user lena:
     level 4
@@ -490,7 +490,7 @@ user lena:
 = SSH with a key: the account must be usable
 ssh:
     host-key ed25519
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     public-key ssh-ed25519 AAAA
@@ -502,7 +502,7 @@ user lena:
 ssh:
     host-key ed25519
     tries 1
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     public-key ssh-ed25519 AAAA
@@ -514,7 +514,7 @@ user lena:
 ssh:
     host-key ed25519
     login password
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     public-key ssh-ed25519 AAAA
@@ -528,7 +528,7 @@ user lena:
 ssh:
     host-key ed25519
     login key
-entry vty 0-15:
+entry vty 0-11:
     check nothing
 user lena:
     public-key ssh-ed25519 AAAA
@@ -542,7 +542,7 @@ user lena:
 ssh:
     host-key ed25519
     login both
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     public-key ssh-ed25519 AAAA
@@ -560,7 +560,7 @@ user lena:
 ssh:
     host-key ed25519
     login password key
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     public-key ssh-ed25519 AAAA
@@ -579,7 +579,7 @@ entry console:
     check methods crew
 entry auxiliary:
     check methods
-entry vty 0-15:
+entry vty 0-11:
     check methods Crew
 user lena:
     password readable gull
@@ -779,7 +779,7 @@ entry console:
     check methods a
 entry auxiliary:
     check methods b
-entry vty 0-15:
+entry vty 0-11:
     check methods c
 > via console
 < admitted 1 by line 2
@@ -817,7 +817,7 @@ entry console:
 ssh:
     host-key ed25519
     tries 2
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     password readable gull

@@ -44,7 +44,7 @@ entry console:
 = landing: the service's level before the entry's, then unsaid
 telnet:
     level 5
-entry vty 0-15:
+entry vty 0-11:
     check nothing
     level 3
 entry console:
@@ -55,7 +55,7 @@ entry console:
 < admitted 1 by line 7
 
 = landing: the entry's level
-entry vty 0-15:
+entry vty 0-11:
     check nothing
     level 3
 > via telnet from 192.0.2.1
@@ -86,7 +86,7 @@ methods for login:
 user lena:
     password none
     level 9
-entry vty 0-15:
+entry vty 0-11:
     level 2
 > via console name lena
 < admitted 1 by line 4
@@ -101,7 +101,7 @@ methods for level:
 user lena:
     password none
     level 9
-entry vty 0-15:
+entry vty 0-11:
     level 2
 > via console name lena
 < admitted 1 by line 6
@@ -261,7 +261,7 @@ elevation 15:
 < admitted 1 after 1 denied by line 5
 
 = elevation: none set, at the console and elsewhere
-entry vty 0-15:
+entry vty 0-11:
     check nothing
 > via console elevate 15
 < admitted 15 after 1 granted by key bare-elevation-console
@@ -272,7 +272,7 @@ entry vty 0-15:
 
 = elevation: none set, the other way round
 % entry-first bare-elevation-console=deny bare-elevation-remote=admit
-entry vty 0-15:
+entry vty 0-11:
     check nothing
 > via console elevate 15
 < admitted 1 after 1 denied by key bare-elevation-console
@@ -360,7 +360,7 @@ telnet:
     elevation methods b
 entry console:
     elevation methods a
-entry vty 0-15:
+entry vty 0-11:
     check nothing
     elevation methods a
 elevation 15:

@@ -32,7 +32,7 @@ sources l:
     allow 10.64.1.0/24
     alow 10.64.2.0/24
 telnet: from l
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 10.64.1.5
 < admitted 1 by line 5
 > via telnet from 10.64.2.5
@@ -43,7 +43,7 @@ telnet:
     on
     form l
     check nothing
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 192.0.2.1
 < unknown by line 3
 
@@ -141,7 +141,7 @@ entry auxiliary:
 = key: one that is unknown
 % entry-first unsaid-telnet=unknown
 device a:
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 192.0.2.1
 < unknown by key unsaid-telnet
 > via console

@@ -20,7 +20,7 @@ device a:
 = bound-entry: an account is bound to no way, and lands at 0
 device a:
     profile bound-entry
-entry vty 0-4:
+entry vty 0-7:
     check users
     accept telnet
 telnet: on
@@ -61,7 +61,7 @@ methods for login: nothing
 < refused by key unsaid-accept
 > via ssh from 192.0.2.1
 < admitted 0 by line 7
-> via ssh from 192.0.2.1 busy 0-4
+> via ssh from 192.0.2.1 busy 0-7
 < refused by key vtys
 > via ssh from 192.0.2.1 versions 1
 < refused by key unsaid-versions

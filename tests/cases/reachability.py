@@ -127,7 +127,7 @@ ssh:
     host-key rsa 2048
 user lena:
     password readable gull
-entry vty 0-15:
+entry vty 0-11:
     check users
 > via ssh from 192.0.2.1 name lena pw gull
 < admitted 1 by line 4
@@ -135,7 +135,7 @@ entry vty 0-15:
 = SSH key: made serves all versions of the sheet
 % entry-first unsaid-key=made
 device:
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     password readable gull
@@ -147,7 +147,7 @@ user lena:
 = SSH key: unsaid and unknown is in doubt where it decides
 % entry-first unsaid-key=unknown wants-identity=no
 device:
-entry vty 0-15:
+entry vty 0-11:
     check users
 user lena:
     password readable gull
@@ -165,7 +165,7 @@ ssh:
     host-key unknown
 user lena:
     password readable gull
-entry vty 0-15:
+entry vty 0-11:
     check users
 > via ssh from 192.0.2.1 name lena pw gull
 < unknown by line 2
@@ -176,7 +176,7 @@ ssh:
     host-key ed25519
 user lena:
     password readable gull
-entry vty 0-15:
+entry vty 0-11:
     check users
 > via ssh from 192.0.2.1 name lena pw gull
 < admitted 1 by line 5
@@ -188,7 +188,7 @@ ssh:
     host-key rsa 512
 user lena:
     password readable gull
-entry vty 0-15:
+entry vty 0-11:
     check users
 > via ssh from 192.0.2.1 name lena pw gull versions 2
 < refused by line 2
@@ -202,7 +202,7 @@ ssh:
     host-key dsa 768
 user lena:
     password readable gull
-entry vty 0-15:
+entry vty 0-11:
     check users
 > via ssh from 192.0.2.1 name lena pw gull
 < admitted 1 by line 4
@@ -244,7 +244,7 @@ ssh:
 < refused by key unsaid-versions
 
 = destination: no address is stated, so it is not checked
-entry vty 0-15:
+entry vty 0-11:
     check nothing
 > via telnet from 192.0.2.1 to 198.51.100.7
 < admitted 1 by line 2
@@ -254,7 +254,7 @@ address 192.0.2.10/24:
     answers telnet
 address 198.51.100.10/24:
     answers nothing
-entry vty 0-15:
+entry vty 0-11:
     check nothing
 > via telnet from 192.0.2.1 to 192.0.2.10
 < admitted 1 by line 6
@@ -278,7 +278,7 @@ address 192.0.2.10/24:
 
 = destination: unsaid answers all
 address 192.0.2.10/24:
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 192.0.2.1
 < admitted 1 by line 2
 
@@ -290,7 +290,7 @@ address 192.0.2.10/24:
 address 198.51.100.10/24:
     vlan 65
 address 203.0.113.10/24:
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 192.0.2.1 to 192.0.2.10
 < admitted 1 by line 8
 > via telnet from 192.0.2.1 to 198.51.100.10
@@ -302,7 +302,7 @@ entry vty 0-15: check nothing
 
 = destination: only addresses of the source's family count
 address 192.0.2.10/24:
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 2001:db8::1
 < refused by attempt from
 > via telnet from 2001:db8::1 to 192.0.2.10
@@ -315,7 +315,7 @@ address 192.0.2.10/24:
     answers nothing
 address unknown:
     answers telnet
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 192.0.2.1 to 203.0.113.1
 < unknown by line 3
 > via telnet from 192.0.2.1 to 192.0.2.10
@@ -327,7 +327,7 @@ entry vty 0-15: check nothing
 address 192.0.2.10/24:
 address unknown:
     answers nothing
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 192.0.2.1
 < admitted 1 by line 4
 > via telnet from 192.0.2.1 to 203.0.113.1
@@ -338,7 +338,7 @@ management:
     from wide
 telnet:
     from middle
-entry vty 0-15:
+entry vty 0-11:
     check nothing
     from tight
 sources wide:
@@ -363,7 +363,7 @@ sources l:
     deny any
 telnet:
     from l
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 10.64.1.5
 < refused by line 2
 > via telnet from 10.64.2.5
@@ -378,7 +378,7 @@ sources l:
     allow 10.64.1.0/24
 telnet:
     from l ipv4
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 10.64.1.5
 < admitted 1 by line 5
 > via telnet from 10.64.2.5
@@ -394,7 +394,7 @@ sources six:
 telnet:
     from four ipv4
     from six ipv6
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 2001:db8::1
 < admitted 1 by line 8
 > via telnet from 2001:db9::1
@@ -403,7 +403,7 @@ entry vty 0-15: check nothing
 = sources: a list that does not exist lets pass
 telnet:
     from nowhere
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 > via telnet from 192.0.2.1
 < admitted 1 by line 3
 
@@ -422,7 +422,7 @@ sources all:
 sources none:
     deny any
 telnet: from some
-entry vty 0-15: check nothing
+entry vty 0-11: check nothing
 web:
     http on
     https on
@@ -443,7 +443,7 @@ entry vty 0-3:
     check nothing
 > via telnet from 192.0.2.1 busy 0-3
 < dropped by key unsaid-vty
-> via telnet from 192.0.2.1 busy 0-15
+> via telnet from 192.0.2.1 busy 0-11
 < refused by key vtys
 
 = VTYs: as many as the profile says, and those that the sheet names beyond
@@ -460,20 +460,20 @@ entry vty 0-3:
     accept nothing
 entry vty 4:
     closed
-entry vty 5-15:
+entry vty 5-11:
     check nothing
     accept telnet
 > via telnet from 192.0.2.1
 < admitted 1 by line 6
-> via telnet from 192.0.2.1 busy 4-15
+> via telnet from 192.0.2.1 busy 4-11
 < refused by line 2
-> via telnet from 192.0.2.1 busy 5-15
+> via telnet from 192.0.2.1 busy 5-11
 < refused by line 2
 
 = VTYs: the lowest free one is closed and nobody accepts
 entry vty 0:
     closed
-entry vty 1-15:
+entry vty 1-11:
     accept nothing
 > via telnet from 192.0.2.1
 < refused by line 2
@@ -496,20 +496,20 @@ device a:
 % entry-first vty-pick=first-free
 entry vty 0:
     accept ssh
-entry vty 1-15:
+entry vty 1-11:
     check nothing
 > via telnet from 192.0.2.1
 < refused by line 2
 > via telnet from 192.0.2.1 busy 0
 < admitted 1 by line 4
-> via telnet from 192.0.2.1 busy 0-15
+> via telnet from 192.0.2.1 busy 0-11
 < refused by line 3
 
 = VTYs: the VTY's own list decides, and no other VTY is tried
 entry vty 0:
     from crew
     check nothing
-entry vty 1-15:
+entry vty 1-11:
     check nothing
 sources crew:
     allow 10.64.0.0/16
@@ -519,12 +519,12 @@ sources crew:
 < admitted 1 by line 5
 
 = VTYs: web ways take none
-entry vty 0-15:
+entry vty 0-11:
     closed
 web:
     http on
     check nothing
-> via http from 192.0.2.1 busy 0-15
+> via http from 192.0.2.1 busy 0-11
 < admitted 1 by line 5
 
 = pause: failures of anybody stop new remote logins, but for the list and the ports
@@ -532,7 +532,7 @@ management:
     pause 60s after 2 except office
 sources office:
     allow 10.64.1.0/24
-entry vty 0-15:
+entry vty 0-11:
     check password
     password readable boat
 entry console:
@@ -555,7 +555,7 @@ entry console:
 = pause: only failures within the time count
 management:
     pause 60s after 2 in 10s
-entry vty 0-15:
+entry vty 0-11:
     check password
     password readable boat
 > via telnet from 192.0.2.1 pw x at 0

@@ -31,7 +31,7 @@ entry console:
     idle 5m
 entry auxiliary:
     closed
-entry vty 0-15:
+entry vty 0-11:
     check users
     accept ssh
     from crew
@@ -337,7 +337,7 @@ entry console:
 entry auxiliary:
     closed
 
-entry vty 0-15:
+entry vty 0-11:
     check users
     accept ssh
     from crew

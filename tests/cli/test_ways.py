@@ -23,7 +23,7 @@ entry auxiliary: closed
 entry console:
     check password
     password masked ~2p2q4icplwbq
-entry vty 0-15:
+entry vty 0-11:
     accept ssh
     check methods net
     from crew
@@ -237,7 +237,7 @@ def test_junit(overhang: Run, write: Write, tmp_path: Path) -> None:
     assert failure is not None
     assert (failure.get("message"), str(failure.text).splitlines()[0]) == (
         "somebody gets in",
-        "by Telnet from 203.0.113.1, knowing entry:vty 5-15: admitted at level 1, because the password of VTY 5 is right",
+        "by Telnet from 203.0.113.1, knowing entry:vty 8-11: admitted at level 1, because the password of VTY 5 is right",
     )
 
 

@@ -131,7 +131,7 @@ def test_a_package_adds_a_reader_and_an_opener(overhang: Run, write: Write, tmp_
     report = json.loads(overhang("audit", "hut.txt", "--format", "json", env=env).out)["devices"][0]
     assert (report["reader"], report["lines"]) == ("harbour-register", {"understood": 2, "not_understood": 1})
     assert report["not_understood"][0]["message"] == "a name, a level and a hash are expected, parted by |"
-    write("ramp.mrm", "marram 4\ncrew\n  hand omar\n    oath r7 74696465\n  hand lena\n    oath r7 zz\n")
+    write("ramp.mrm", "marram 4\ncrew\n  hand omar\n    oath veiled 74696465\n  hand lena\n    oath veiled zz\n")
     ran = overhang("sheet", "--with-secrets", "ramp.mrm", env=env)
     assert "user omar:\n    password masked ~" in ran.out
     assert "user lena:\n    password masked-elsewhere zz\n" in ran.out

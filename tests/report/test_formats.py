@@ -31,7 +31,7 @@ device "=cmd|<b>&\\"'":
 entry console:
     check password
     password readable "nine fathoms"
-entry vty 0-15: from nowhere
+entry vty 0-11: from nowhere
 user lena: password opaque 8c1f0e5d
 entri vty 0: closed
 """

@@ -62,9 +62,9 @@ def test_every_sentence_is_written_alike() -> None:
 
 SETTLED = [
     # a sheet, an attempt in doubt, and the attempt or sheet with the one fact told: how it ends then
-    ("telnet: from l\nsources l:\n    allow 10.64.0.0/16\nentry vty 0-15: check nothing", "via telnet", "via telnet from 10.64.0.1", "admitted"),
-    ("telnet: from l\nsources l:\n    allow 10.64.0.0/16\nentry vty 0-15: check nothing", "via telnet", "via telnet from 192.0.2.1", "refused"),
-    ("address 192.0.2.1:\nentry vty 0-15: check nothing", "via telnet", "via telnet from 2001:db8::1", "refused"),
+    ("telnet: from l\nsources l:\n    allow 10.64.0.0/16\nentry vty 0-11: check nothing", "via telnet", "via telnet from 10.64.0.1", "admitted"),
+    ("telnet: from l\nsources l:\n    allow 10.64.0.0/16\nentry vty 0-11: check nothing", "via telnet", "via telnet from 192.0.2.1", "refused"),
+    ("address 192.0.2.1:\nentry vty 0-11: check nothing", "via telnet", "via telnet from 2001:db8::1", "refused"),
     ("servers radius g:\n    server 192.0.2.50\nmethods for login:\n    servers g", "via console name lena pw x",
      "via console name lena pw x held g/lena/x", "admitted"),
     ("servers radius g:\n    server 192.0.2.50\nmethods for login:\n    servers g", "via console name lena pw x",
@@ -86,9 +86,9 @@ def test_the_one_fact_settles_it(sheet: str, doubtful: str, told: str, ends: str
 
 
 UNSURE_SHEETS = [
-    ("ssh:\n    host-key unknown\nentry vty 0-15: check users\nuser a:\n    password readable x", "via ssh from 192.0.2.1 name a pw x",
+    ("ssh:\n    host-key unknown\nentry vty 0-11: check users\nuser a:\n    password readable x", "via ssh from 192.0.2.1 name a pw x",
      "host-key unknown", "host-key ed25519", "admitted"),
-    ("address unknown:\nentry vty 0-15: check nothing", "via telnet from 192.0.2.1", "address unknown", "address 192.0.2.9", "admitted"),
+    ("address unknown:\nentry vty 0-11: check nothing", "via telnet from 192.0.2.1", "address unknown", "address 192.0.2.9", "admitted"),
     ("entry console:\n    check nothing\n    idel 5m", "via console", "idel", "idle", "admitted"),
     ("device a:\n    profile tide", "via console", "profile tide", "profile list-wide", "admitted"),
 ]  # fmt: skip

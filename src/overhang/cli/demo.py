@@ -48,12 +48,12 @@ def run(options: argparse.Namespace) -> int:
     show(audit_lines(audit_paths([folder], loader, moment, progress), width(), long=False))
     core = os.path.join(folder, "harbour", "harbour-core.sheet")
     office, quay = parse_address("10.64.1.77"), parse_address("10.64.16.9")
-    shared = frozenset({"entry:vty 5-15"})
+    shared = frozenset({"entry:vty 8-11"})
     polite = Attempt("ssh", moment, office, name="lena", knows=frozenset({"user:lena", "elevation:15"}), elevate=15)
     pushy = Attempt("telnet", moment, quay, knows=shared, elevate=15)
     words = "--name lena --knows user:lena --knows elevation:15 --elevate 15"
     _login(core, polite, loader, f"overhang login {core} --via ssh --from {office} {words}")
-    words = "--knows 'entry:vty 5-15' --elevate 15"
+    words = "--knows 'entry:vty 8-11' --elevate 15"
     _login(core, pushy, loader, f"overhang login {core} --via telnet --from {quay} {words}")
     show(_next(folder))
     return CLEAN

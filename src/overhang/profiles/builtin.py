@@ -31,18 +31,18 @@ def _level(about: str, *, dash: bool = False) -> Key:
 
 
 KEYS: dict[str, Key] = {
-    "unsaid-console": _choice("what the console asks", *_CHECKS),
-    "unsaid-auxiliary": _choice("what the auxiliary port asks", *_CHECKS),
-    "unsaid-vty": _choice("what a VTY asks", *_CHECKS),
-    "no-password-set": _choice("asked for a password that was never set", "refuse", "admit"),
-    "unsaid-accept": Key(ways(of=_VTY_WAYS), ((), ("ssh",), ("telnet",), _VTY_WAYS), "what a VTY accepts"),
+    "unsaid-console": _choice("how the console authenticates", *_CHECKS),
+    "unsaid-auxiliary": _choice("how the auxiliary port authenticates", *_CHECKS),
+    "unsaid-vty": _choice("how a VTY authenticates", *_CHECKS),
+    "no-password-set": _choice("where a password is required and none is set", "refuse", "admit"),
+    "unsaid-accept": Key(ways(of=_VTY_WAYS), ((), ("ssh",), ("telnet",), _VTY_WAYS), "the ways that a VTY accepts"),
     "vtys": Key(number(0, 256), (0, 1, 256), "how many VTYs there are"),
     "vty-pick": _choice("which free VTY a connection gets", "accepting", "first-free"),
     "unsaid-ssh": _choice("whether SSH is on", "on", "off"),
     "unsaid-telnet": _choice("whether Telnet is on", "on", "off"),
     "unsaid-http": _choice("whether HTTP is on", "on", "off"),
     "unsaid-https": _choice("whether HTTPS is on", "on", "off"),
-    "unsaid-web": _choice("what web management asks", *_WEB_CHECKS),
+    "unsaid-web": _choice("how web management authenticates", *_WEB_CHECKS),
     "unsaid-key": _choice("whether there is an SSH host key", "none", "made"),
     "wants-identity": _choice("whether a host key needs a device name and a domain", "yes", "no"),
     "unsaid-versions": Key(
@@ -50,38 +50,38 @@ KEYS: dict[str, Key] = {
         ((1,), (2,), (1, 2)),
         "the SSH versions spoken",
     ),
-    "ssh-needs-users": _choice("whether SSH always asks for an account", "yes", "no"),
+    "ssh-needs-users": _choice("whether SSH always needs an account", "yes", "no"),
     "missing-methods": _choice("a method list that does not exist", "deny", "general", "users"),
     "missing-list": _choice("a source list that does not exist", "allow", "deny"),
     "no-accounts": _choice("in a method list, no account on the device", "next", "reject"),
-    "unknown-account": _choice("in a method list, an unknown name", "reject", "next"),
-    "accounts-guard": _choice("whether accounts, once there are some, guard what is unsaid", "yes", "no"),
+    "unknown-account": _choice("in a method list, an unknown username", "reject", "next"),
+    "accounts-guard": _choice("whether accounts, once there are any, are required where nothing is configured", "yes", "no"),
     "factory-account": Key(
-        factory, (None, *(Factory(15, known, WAYS) for known in (False, True))), "the account before any is stated"
+        factory, (None, *(Factory(15, known, WAYS) for known in (False, True))), "the account that exists until one is configured"
     ),
     "bare-tier": _choice("without an account of level 1 to 14, an empty password", "admit", "deny"),
     "unsaid-via": Key(ways(of=WAYS, all_word=True), (WAYS, ()), "the ways an account may use"),
-    "unsaid-answers": _choice("what an address of the device answers", *_ANSWERS),
+    "unsaid-answers": _choice("what answers on an address of the device", *_ANSWERS),
     "unsaid-account-level": _level("the level of an account", dash=True),
-    "unsaid-level": _level("where a remote login lands"),
-    "unsaid-level-console": _level("where a console or auxiliary login lands"),
+    "unsaid-level": _level("the level after a remote login"),
+    "unsaid-level-console": _level("the level after a console or auxiliary login"),
     "lists-carry-level": _choice("whether a method list passes an account's level on", "yes", "no"),
-    "elevates": _choice("how one elevates", "secret", "accounts", "tiers", "no"),
-    "bare-elevation-console": _choice("elevation at the console, none set", "admit", "deny"),
-    "bare-elevation-remote": _choice("elevation elsewhere, none set", "admit", "deny"),
-    "unsaid-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers in one connection"),
-    "elevation-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers in one elevation"),
-    "unsaid-lock": Key(lock, (None, LockRule(None, 1)), "when an account locks"),
-    "unsaid-idle": Key(parse_duration, (600, None), "when a silent login is ended", timed=True),
+    "elevates": _choice("how elevation is authenticated", "secret", "accounts", "tiers", "no"),
+    "bare-elevation-console": _choice("elevation at the console where no secret is set", "admit", "deny"),
+    "bare-elevation-remote": _choice("remote elevation where no secret is set", "admit", "deny"),
+    "unsaid-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers before a connection is closed"),
+    "elevation-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers before elevation is refused"),
+    "unsaid-lock": Key(lock, (None, LockRule(None, 1)), "when an account is locked"),
+    "unsaid-idle": Key(parse_duration, (600, None), "the idle timeout of a session", timed=True),
 }
 
 _ABOUT = {
-    "entry-first": "each entry has a check and a password of its own; SSH needs accounts; elevation by secret",
-    "bound-entry": "like entry-first, with accounts bound to ways and levels from 0",
-    "role-based": "accounts with roles; nobody elevates",
-    "list-wide": "open until something is said; elevation in tiers",
-    "two-tier": "two levels, both open until accounts guard them",
-    "appliance": "a factory account until the first account is stated; nobody elevates",
+    "entry-first": "each entry has its own check and password; SSH needs accounts; elevation by secret",
+    "bound-entry": "like entry-first, with accounts limited to the ways listed; levels start at 2",
+    "role-based": "accounts with roles; no elevation",
+    "list-wide": "no authentication until it is configured; elevation in tiers",
+    "two-tier": "two levels, no authentication until accounts exist",
+    "appliance": "a factory account until the first one is configured; no elevation",
 }
 
 _TABLE = """
@@ -90,7 +90,7 @@ unsaid-auxiliary | nothing | password | refuse | refuse | refuse | refuse
 unsaid-vty | password | password | users | nothing | nothing | users
 no-password-set | refuse | refuse | refuse | admit | admit | refuse
 unsaid-accept | ssh telnet | ssh | ssh telnet | ssh telnet | ssh telnet | ssh
-vtys | 16 | 5 | 32 | 5 | 4 | 10
+vtys | 12 | 6 | 24 | 8 | 3 | 10
 vty-pick | accepting | accepting | accepting | first-free | first-free | accepting
 unsaid-ssh | on | off | off | off | off | on
 unsaid-telnet | on | off | off | on | on | off
@@ -110,17 +110,17 @@ factory-account | - | - | 15 empty console | - | - | 15 known all
 bare-tier | deny | deny | deny | deny | admit | deny
 unsaid-via | all | nothing | all | all | all | all
 unsaid-answers | all | all | all | all | all | nothing
-unsaid-account-level | - | 0 | 1 | 15 | 1 | 1
-unsaid-level | 1 | 0 | 1 | 1 | 15 | 1
+unsaid-account-level | - | 2 | 3 | 15 | 1 | 4
+unsaid-level | 1 | 2 | 1 | 1 | 15 | 1
 unsaid-level-console | 1 | 15 | 1 | 1 | 15 | 1
 lists-carry-level | no | yes | yes | yes | yes | yes
 elevates | secret | secret | no | tiers | accounts | no
 bare-elevation-console | admit | deny | deny | admit | admit | deny
 bare-elevation-remote | deny | deny | deny | admit | admit | deny
-unsaid-tries | 3 | 3 | 3 | 3 | 3 | 3
-elevation-tries | 3 | 3 | 3 | 3 | 3 | 3
-unsaid-lock | - | - | - | - | - | 1m after 3
-unsaid-idle | 10m | 10m | never | never | never | never
+unsaid-tries | 4 | 5 | 6 | 4 | 5 | 4
+elevation-tries | 2 | 4 | 5 | 2 | 3 | 4
+unsaid-lock | - | - | - | - | - | 7m after 4
+unsaid-idle | 12m | 25m | never | never | 40m | never
 """
 
 

@@ -43,6 +43,6 @@ class RegisterReader:
 READER = RegisterReader()
 
 
-def open_r7(text: str) -> str:
+def open_veiled(text: str) -> str:
     """Open what Marram masks: hexadecimal digits of the text. Raises ValueError."""
     return bytes.fromhex(text).decode("utf-8")
