@@ -796,13 +796,23 @@ methods for login:
 > via ssh from 192.0.2.1
 < admitted 1 by line 4
 
-= tries: unsaid, three
+= tries: not configured, four
 entry console:
     check password
     password readable boat
-> via console pw a pw b pw boat
-< admitted 1 by line 3
 > via console pw a pw b pw c pw boat
+< admitted 1 by line 3
+> via console pw a pw b pw c pw d pw boat
+< denied by line 3
+
+= tries: not configured, five
+% entry-first unsaid-tries=5
+entry console:
+    check password
+    password readable boat
+> via console pw a pw b pw c pw d pw boat
+< admitted 1 by line 3
+> via console pw a pw b pw c pw d pw e pw boat
 < denied by line 3
 
 = tries: unsaid, one

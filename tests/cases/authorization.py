@@ -235,10 +235,21 @@ elevation 7:
 < admitted 7 after 1 granted by line 6
 > via console elevate 15 knows elevation:15
 < admitted 15 after 1 granted by line 4
-> via console elevate 15 epw a epw b epw c epw top
-< admitted 1 after 1 denied by line 4
 > via console elevate 15 epw a epw b epw top
+< admitted 1 after 1 denied by line 4
+> via console elevate 15 epw a epw top
 < admitted 15 after 1 granted by line 4
+
+= elevation: four tries
+% entry-first elevation-tries=4
+entry console:
+    check nothing
+elevation 15:
+    password readable top
+> via console elevate 15 epw a epw b epw c epw top
+< admitted 15 after 1 granted by line 4
+> via console elevate 15 epw a epw b epw c epw d epw top
+< admitted 1 after 1 denied by line 4
 
 = elevation: fewer tries
 % entry-first elevation-tries=1
@@ -521,16 +532,16 @@ user lena:
 < admitted 1 by line 6
 
 = lock: unsaid
-% entry-first "unsaid-lock=1m after 3"
+% entry-first "unsaid-lock=7m after 4"
 entry console:
     check users
 user lena:
     password readable gull
-> via console name lena pw a pw b pw c at 0
+> via console name lena pw a pw b pw c pw d at 0
 < denied by line 4
-> via console name lena pw gull at 59
+> via console name lena pw gull at 419
 < denied by key unsaid-lock
-> via console name lena pw gull at 60
+> via console name lena pw gull at 420
 < admitted 1 by line 4
 
 = lock: elevation with an account's password counts

@@ -17,7 +17,7 @@ device a:
 > via https from 192.0.2.1
 < refused by key unsaid-https
 
-= bound-entry: an account is bound to no way, and lands at 0
+= bound-entry: an account is bound to no way, and lands at 2
 device a:
     profile bound-entry
 entry vty 0-7:
@@ -33,13 +33,13 @@ elevation 15: password readable top
 > via telnet from 192.0.2.1 name lena pw gull
 < denied by key unsaid-via
 > via telnet from 192.0.2.1 name omar pw tern
-< admitted 0 by line 10
+< admitted 2 by line 10
 > via telnet from 192.0.2.1 name omar pw tern elevate 15 epw top
-< admitted 15 after 0 granted by line 12
+< admitted 15 after 2 granted by line 12
 > via telnet from 192.0.2.1 name omar pw tern elevate 14
-< admitted 0 after 0 denied by key bare-elevation-remote
+< admitted 2 after 2 denied by key bare-elevation-remote
 
-= bound-entry: SSH is on by word, wants a key and version 2, and five VTYs take it
+= bound-entry: SSH is on by word, wants a key and version 2, and the VTYs take it
 device a:
     profile bound-entry
 ssh:
@@ -49,7 +49,7 @@ ssh:
 > via ssh from 192.0.2.1 versions 1
 < refused by key unsaid-key
 
-= bound-entry: a VTY takes SSH, and a login without an account lands at 0
+= bound-entry: a VTY takes SSH, and a login without an account lands at 2
 device a:
     profile bound-entry
 ssh:
@@ -60,8 +60,10 @@ methods for login: nothing
 > via telnet from 192.0.2.1
 < refused by key unsaid-accept
 > via ssh from 192.0.2.1
-< admitted 0 by line 7
-> via ssh from 192.0.2.1 busy 0-7
+< admitted 2 by line 7
+> via ssh from 192.0.2.1 busy 0-4
+< admitted 2 by line 7
+> via ssh from 192.0.2.1 busy 0-5
 < refused by key vtys
 > via ssh from 192.0.2.1 versions 1
 < refused by key unsaid-versions
@@ -92,10 +94,10 @@ elevation 15: password readable top
 > via ssh from 192.0.2.1 name lena pw gull
 < admitted 15 by line 5
 > via ssh from 192.0.2.1 name omar pw tern
-< admitted 1 by line 8
+< admitted 3 by line 8
 > via console name omar pw tern elevate 15 epw top
-< admitted 1 after 1 denied by key elevates
-> via ssh from 192.0.2.1 name omar pw tern busy 0-31
+< admitted 3 after 3 denied by key elevates
+> via ssh from 192.0.2.1 name omar pw tern busy 0-23
 < refused by key vtys
 
 = role-based: lists carry levels, a missing source list denies
@@ -146,6 +148,10 @@ user lena:
 < admitted 1 by key no-password-set
 > via telnet from 192.0.2.1 busy 0
 < denied by line 6
+> via telnet from 192.0.2.1 busy 0-6
+< admitted 1 by key unsaid-vty
+> via telnet from 192.0.2.1 busy 0-7
+< refused by key vtys
 
 = list-wide: no account on the device asks the next, the first free VTY counts, a missing source list allows
 device a:
@@ -169,7 +175,7 @@ device a:
 < admitted 15 by key unsaid-console
 > via telnet from 192.0.2.1
 < admitted 15 by key unsaid-vty
-> via telnet from 192.0.2.1 busy 0-3
+> via telnet from 192.0.2.1 busy 0-2
 < refused by key vtys
 > via http from 192.0.2.1
 < admitted 15 by key unsaid-web
@@ -240,15 +246,15 @@ user lena:
 > via https from 192.0.2.1 name lena pw gull
 < refused by key unsaid-answers
 > via console name lena pw gull
-< admitted 1 by line 6
-> via console name lena pw a pw b pw c at 0
+< admitted 4 by line 6
+> via console name lena pw a pw b pw c pw d at 0
 < denied by line 6
-> via console name lena pw gull at 59
+> via console name lena pw gull at 419
 < denied by key unsaid-lock
-> via console name lena pw gull at 60
-< admitted 1 by line 6
-> via console name lena pw gull elevate 2 at 61
-< admitted 1 after 1 denied by key elevates
+> via console name lena pw gull at 420
+< admitted 4 by line 6
+> via console name lena pw gull elevate 5 at 421
+< admitted 4 after 4 denied by key elevates
 
 = appliance: a VTY takes SSH only, and there are ten
 device a:

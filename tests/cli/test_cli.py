@@ -184,7 +184,7 @@ def test_findings_are_chosen_by_rule_and_severity(overhang: Run, write: Write) -
         "",
         "overhang: --only telnet-acepted: did you mean telnet-accepted?\n",
     )
-    wrong = 'overhang: --guess soon: a duration like "10m" is expected\n'
+    wrong = 'overhang: --guess soon: expected a duration like "10m"\n'
     assert overhang("audit", "quay.sheet", "--guess", "soon") == (2, "", wrong)
 
 

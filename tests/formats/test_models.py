@@ -238,7 +238,7 @@ BAD_JSON: list[tuple[str, str]] = [
     ('{"a": {"b":\n\n 01x}}', "not JSON: expected , or }, on line 3"),
     ('{"a": "\\ud8"}', "not JSON: a string that cannot be read, on line 1"),
     ('{"a": 1} {"a": 1}', "unexpected text after the data; one file holds one device, on line 1"),
-    ('{"a" 1}', "not JSON: : is expected, on line 1"),
+    ('{"a" 1}', "not JSON: expected :, on line 1"),
     ('{"a": [1 2]}', "not JSON: expected , or ], on line 1"),
     ('{"a": ~}', "not JSON: neither a value nor a name, on line 1"),
     ('{"a": }', "not JSON: expected a value, on line 1"),

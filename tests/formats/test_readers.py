@@ -130,7 +130,7 @@ def test_a_package_adds_a_reader_and_an_opener(overhang: Run, write: Write, tmp_
     assert overhang("sheet", "--reader", "harbour-register", "hut.txt", env=env).out == expected
     report = json.loads(overhang("audit", "hut.txt", "--format", "json", env=env).out)["devices"][0]
     assert (report["reader"], report["lines"]) == ("harbour-register", {"understood": 2, "not_understood": 1})
-    assert report["not_understood"][0]["message"] == "a name, a level and a hash are expected, parted by |"
+    assert report["not_understood"][0]["message"] == "expected a name, a level and a hash, separated by |"
     write("ramp.mrm", "marram 4\ncrew\n  hand omar\n    oath veiled 74696465\n  hand lena\n    oath veiled zz\n")
     ran = overhang("sheet", "--with-secrets", "ramp.mrm", env=env)
     assert "user omar:\n    password masked ~" in ran.out
@@ -157,7 +157,7 @@ class Broken:
 @pytest.mark.parametrize(
     ("error", "message"),
     [
-        (KeyError("Kelp.88"), "the reader bad failed on it: KeyError"),
+        (KeyError("Kelp.88"), "the reader bad failed: KeyError"),
         (UnreadableInput("why"), "why"),
         (None, "the reader bad gave no device"),
     ],
@@ -210,7 +210,7 @@ def test_a_mixed_folder_is_read_as_far_as_it_can_be(overhang: Run) -> None:
     assert (ways.code, ways.err) == (2, f"overhang: net/broken.json: {why}\n{left}")
     login = overhang("login", "net/isle-ramp.mrm", "--via", "console", "--name", "lena", "--knows", "user:lena")
     assert (login.code, login.err) == (0, "")
-    assert "line 42" in login.out
+    assert "line 43" in login.out
 
 
 @pytest.mark.usefixtures("mixed")
@@ -244,7 +244,7 @@ def test_model_data_is_written_and_read_back(overhang: Run, tmp_path: Path) -> N
 
 TRIED = """\
 80 % of quay.lan understood through lantern: 1 of 5 lines not
-= 3 said   . 1 say nothing alone   - 0 passed over   ? 1 not understood
+= 3 said   . 1 take effect with others   - 0 ignored   ? 1 not understood
 
      1 . lantern ***
      2 = name quay-7                               device quay-7:
@@ -272,7 +272,7 @@ def test_trying_a_dialect(overhang: Run, write: Write) -> None:
     ran = overhang("dialect", "try", "a.sheet", "nothing.lan")
     assert ran.code == 2
     assert ran.err == (
-        "overhang: a.sheet: it is read as sheet, not through a dialect; --dialect names one\n"
+        "overhang: a.sheet: read as sheet, not through a dialect; choose one with --dialect\n"
         "overhang: nothing.lan: cannot be opened: No such file or directory\n"
     )
 
@@ -329,6 +329,6 @@ def test_the_project_file_names_dialects(overhang: Run, write: Write) -> None:
     write("overhang.toml", '[dialects]\n"*.cfg" = 3\n')
     assert overhang(
         "sheet", "net"
-    ).err == "overhang: /overhang.toml: dialects.*.cfg: the name of a dialect, or its file, is expected\n".replace(
+    ).err == "overhang: /overhang.toml:2: dialects.*.cfg: expected the name of a dialect, or its file\n".replace(
         "/overhang", str(write("x", "").parent) + "/overhang"
     )

@@ -54,27 +54,27 @@ def test_an_empty_project_file_is_the_defaults(write: Write) -> None:
     [
         ("[treshold]", ":1: treshold: unknown key; did you mean thresholds?"),
         ("[thresholds]\nidel = '5m'", ":2: thresholds.idel: unknown key; did you mean idle?"),
-        ("[thresholds]\nidle = 5", ':2: thresholds.idle: a duration like "10m" is expected'),
-        ("[thresholds]\nrsa-bits = true", ":2: thresholds.rsa-bits: a whole number from 0 to 1000000 is expected"),
-        ("networks = 3", ":1: networks: a table is expected here"),
+        ("[thresholds]\nidle = 5", ':2: thresholds.idle: expected a duration like "10m"'),
+        ("[thresholds]\nrsa-bits = true", ":2: thresholds.rsa-bits: expected a whole number from 0 to 1000000"),
+        ("networks = 3", ":1: networks: expected a table, as in [networks]"),
         ("[networks]\na = ['10.64.0.0/99']", ":2: networks.a: a prefix length for IPv4 is a number from 0 to 32"),
-        ("[networks]\na = [3]", ":2: networks.a: a list of texts is expected here"),
+        ("[networks]\na = [3]", ":2: networks.a: expected a list of texts"),
         ("[people.lena]\nsits = ['offise']\n[networks]\noffice=[]", ":1: people.lena: no network is called offise; "
          "did you mean office?"),
         ("[people.lena]\nknow = []", ":2: people.lena.know: unknown key; did you mean knows?"),
-        ("[people.lena]\naccount = 3", ":2: people.lena.account: the name of an account is expected"),
+        ("[people.lena]\naccount = 3", ":2: people.lena.account: expected the name of an account"),
         ("[servers.g.lena]\npassword = 'x'", ":2: servers.g.lena.password: unknown key; known here: level"),
         ("[servers.g.lena]\nlevel = 16", ":2: servers.g.lena.level: a level is a number from 0 to 15"),
-        ("[profiles.x]\nbase = 'entry'", ":2: profiles.x.base: one of entry-first, "
-         "bound-entry, role-based, list-wide, two-tier, appliance is expected"),
-        ("[profiles.x]\nvtys = 3", ": profiles.x.base: one of entry-first, bound-entry, role-based, list-wide, two-tier, "
-         "appliance is expected"),
+        ("[profiles.x]\nbase = 'entry'", ":2: profiles.x.base: expected one of entry-first, "
+         "bound-entry, role-based, list-wide, two-tier, appliance"),
+        ("[profiles.x]\nvtys = 3", ":1: profiles.x.base: expected one of entry-first, bound-entry, role-based, list-wide, two-tier, "
+         "appliance"),
         ("[profiles.entry-first]\nbase = 'list-wide'", ":1: profiles.entry-first: a built-in profile has this name; "
          "choose another"),
-        ("[profiles.x]\nbase = 'list-wide'\nvty = 3", ":1: profiles.x: unknown key vty; did you mean vtys?"),
-        ("[profiles.x]\nbase = 'list-wide'\nvtys = 300", ":1: profiles.x: vtys: expected a number from 0 to 256"),
-        ("a = ", ": not TOML: Invalid value (at end of document)"),
-        (b"\xff", ": not UTF-8 text"),
+        ("[profiles.x]\nbase = 'list-wide'\nvty = 3", ":3: profiles.x.vty: unknown key; did you mean vtys?"),
+        ("[profiles.x]\nbase = 'list-wide'\nvtys = 300", ":3: profiles.x.vtys: expected a number from 0 to 256"),
+        ("a = ", ":1: not TOML: Invalid value (at end of document)"),
+        (b"\xff", ":1: not UTF-8 text"),
     ],
 )  # fmt: skip
 def test_what_is_wrong_is_said_in_one_line(write: Write, text: str | bytes, message: str) -> None:
@@ -117,6 +117,6 @@ def test_the_profile_of_devices_that_name_none(tmp_path: Path) -> None:
     assert [each.profile_name for each in plain] == ["entry-first", "appliance", "unstated"]
     (tmp_path / "overhang.toml").write_text('profile = "two-teir"\n')
     with pytest.raises(
-        BadProject, match=r"overhang\.toml:1: profile: no profile is called so; did you mean two-tier\?"
+        BadProject, match=r"overhang\.toml:1: profile: no profile is called two-teir; did you mean two-tier\?"
     ):
         read_project(str(tmp_path / "overhang.toml"))

@@ -51,7 +51,7 @@ def test_damaged_sheets_are_answered(seed: int) -> None:
     for written in (audit_json, audit_csv, audit_junit, audit_markdown, audit_sarif, audit_html):
         assert "password readable boat" not in written(report)
     found = find_paths(resolved, NOW, made.held)
-    device = DeviceWays("t", "t.sheet", found, found.ways, resolved.understood)
+    device = DeviceWays("t", "t.sheet", found, found.paths, resolved.understood)
     reports.append(plain(ways_lines([device], 0, 100)))
     for _ in range(6):
         attempt = Attempt(

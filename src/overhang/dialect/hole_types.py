@@ -185,7 +185,7 @@ def date_type(name: str, form: str) -> HoleType:
         try:
             return datetime.datetime.strptime(text, form).date().isoformat()
         except ValueError:
-            raise ValueError(f"a date like {datetime.date(2031, 5, 17).strftime(form)} is expected") from None
+            raise ValueError(f"expected a date like {datetime.date(2031, 5, 17).strftime(form)}") from None
 
     def write(text: str) -> str | None:
         try:
@@ -207,7 +207,7 @@ def table_type(name: str, table: Mapping[str, str], *, fold: bool) -> HoleType:
     def read(text: str) -> str:
         found = known.get(text.lower() if fold else text)
         if found is None:
-            raise ValueError("one of " + ", ".join(table) + " is expected")
+            raise ValueError("expected one of " + ", ".join(table))
         return found
 
     return HoleType(name, "one of " + ", ".join(table), read, back.get, tuple(table), CHOICE, 1, True)

@@ -291,7 +291,7 @@ class _Loader(Settings):
         found = []
         value = table.get("each", [])
         if not isinstance(value, list) or not all(isinstance(each, dict) for each in value):
-            self.bad(place.line, f"{place.label}: each: a list of {{ part = ..., means = ... }} is expected")
+            self.bad(place.line, f"{place.label}: each: expected a list of {{ part = ..., means = ... }}")
             return ()
         for each in value:
             self.known(each, ("part", "means"), "", f"{place.label}: each: ")
@@ -301,7 +301,7 @@ class _Loader(Settings):
                 continue
             patterns = self.compiled(part, place)
             if any(pattern.loose >= 0 or pattern.open for pattern in patterns):
-                self.bad(place.line, f"{place.label}: each: a part has a fixed number of words")
+                self.bad(place.line, f"{place.label}: each: part: a part must have a fixed number of words")
                 continue
             inner = {**holes, **_holes(patterns)}
             templates = self.templates(self.means(each, "means", place), inner, place)
@@ -317,7 +317,7 @@ class _Loader(Settings):
         for each in value if isinstance(value, list) else [value]:
             spec = {"line": each} if isinstance(each, str) else each
             if not isinstance(spec, dict) or not isinstance(spec.get("line"), str):
-                self.bad(place.line, f"{place.label}: {key}: a line, or {{ line = ..., inside = ... }}, is expected")
+                self.bad(place.line, f"{place.label}: {key}: expected a line, or {{ line = ..., inside = ... }}")
                 continue
             self.known(spec, ("line", "inside"), "", f"{place.label}: {key}: ")
             block = str(spec.get("inside", inside))

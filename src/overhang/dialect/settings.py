@@ -52,7 +52,7 @@ class Settings(TomlValidator):
             self.bad(self.places.of("layout", "form"), "layout.headings: the form sections needs headings")
         ignore_case = table.get("ignore-case", False)
         if not isinstance(ignore_case, bool):
-            self.bad(self.places.of("layout", "ignore-case"), "layout.ignore-case: true or false is expected")
+            self.bad(self.places.of("layout", "ignore-case"), "layout.ignore-case: expected true or false")
         blocks = self.texts(table, "block-comments", "layout")
         if len(blocks) not in (0, 2):
             self.bad(
@@ -118,7 +118,7 @@ class Settings(TomlValidator):
             near = did_you_mean(str(base), BUILTIN) if base is not None else None
             self.bad(
                 line,
-                "profile.base: " + (f"did you mean {near}?" if near else f"one of {', '.join(BUILTIN)} is expected"),
+                "profile.base: " + (f"did you mean {near}?" if near else f"expected one of {', '.join(BUILTIN)}"),
             )
             return None
         if not changes:

@@ -117,8 +117,8 @@ lists-carry-level | no | yes | yes | yes | yes | yes
 elevates | secret | secret | no | tiers | accounts | no
 bare-elevation-console | admit | deny | deny | admit | admit | deny
 bare-elevation-remote | deny | deny | deny | admit | admit | deny
-unsaid-tries | 4 | 5 | 6 | 4 | 5 | 4
-elevation-tries | 2 | 4 | 5 | 2 | 3 | 4
+unsaid-tries | 4 | 5 | 5 | 4 | 5 | 4
+elevation-tries | 2 | 4 | 4 | 2 | 4 | 4
 unsaid-lock | - | - | - | - | - | 7m after 4
 unsaid-idle | 12m | 25m | never | never | 40m | never
 """

@@ -27,7 +27,7 @@ LETTERS: dict[str, tuple[str, str, str]] = {
     "T": ("two or more credentials", "#5b9bc8", "black"),
 }
 SEVERITY_COLOURS = {
-    Severity.CRITICAL: ("#4a1486", "white"),
+    Severity.CRITICAL: ("#57204f", "white"),
     Severity.HIGH: ("#9b1c2e", "white"),
     Severity.MEDIUM: ("#e08162", "black"),
     Severity.LOW: ("#cfe3f0", "black"),
@@ -51,7 +51,11 @@ def written(figure: "Figure", kind: str) -> bytes:
     import matplotlib as mpl
 
     out = io.BytesIO()
-    metadata: dict[str, Any] = {"png": {}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}[kind]
+    metadata: dict[str, Any] = {
+        "png": {"Software": None},
+        "svg": {"Date": None, "Creator": None},
+        "pdf": {"CreationDate": None, "Creator": None, "Producer": None},
+    }[kind]
     with mpl.rc_context({"svg.hashsalt": "overhang", "svg.fonttype": "none"}):
         figure.savefig(out, format=kind, metadata=metadata)
     return out.getvalue()
@@ -276,8 +280,8 @@ def _bars(area: Any, devices: Sequence[DeviceAudit], longest: int, size: float, 
 
 # -- the path of one login ---------------------------------------------------------------------------------------------
 
-_STAGES = {"arriving": "#5b9bc8", "checking": "#e08162", "landing": "#7a7a7a", "elevating": "#7b4fa3"}
-_ENDS = {"admitted": "#1f6391", "unknown": "#7b4fa3"}
+_STAGES = {"reachability": "#5b9bc8", "authentication": "#e08162", "authorization": "#7a7a7a", "elevation": "#75558c"}
+_ENDS = {"admitted": "#1f6391", "unknown": "#75558c"}
 
 
 def login_path(path: LoginTrace) -> "Figure":
