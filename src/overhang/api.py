@@ -6,9 +6,8 @@ Everything here takes and returns values; nothing is printed, and whatever goes 
 import datetime
 import os
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from overhang.auditing import DeviceAudit, audit_config, run_fleet_rules
 from overhang.auditing.report import AuditReport, Unreadable
@@ -31,12 +30,15 @@ if TYPE_CHECKING:
     import pandas
 
 
-@dataclass(frozen=True)
 class LoadedDevice:
     """One device's configuration, read, with the project that holds for it."""
 
-    config: ParsedConfig
-    project: Project
+    def __init__(self, config: ParsedConfig, project: Project) -> None:
+        self.config = config
+        self.project = project
+
+    def __repr__(self) -> str:
+        return f"LoadedDevice(name={self.name!r}, file={self.file!r})"
 
     @property
     def name(self) -> str:
@@ -69,13 +71,21 @@ class LoadedDevice:
         return self.resolved.understood
 
 
-@dataclass(frozen=True)
 class Devices:
     """The devices of some files and folders, and what could not be read."""
 
-    devices: tuple[LoadedDevice, ...]
-    unreadable: tuple[Unreadable, ...] = ()
-    left_out: tuple[str, ...] = ()
+    def __init__(
+        self,
+        devices: tuple[LoadedDevice, ...],
+        unreadable: tuple[Unreadable, ...] = (),
+        left_out: tuple[str, ...] = (),
+    ) -> None:
+        self.devices = devices
+        self.unreadable = unreadable
+        self.left_out = left_out
+
+    def __repr__(self) -> str:
+        return f"Devices({', '.join(each.name for each in self.devices)})"
 
     def __iter__(self) -> Iterator[LoadedDevice]:
         return iter(self.devices)
@@ -91,8 +101,7 @@ class Devices:
         raise OverhangError(f"no device is called {name}")
 
 
-@dataclass(frozen=True)
-class Path:
+class Path(NamedTuple):
     """One access path: who knows ``needs`` reaches ``level``.
 
     ``via`` is the way; ``sources`` are the source prefixes, or None at a port; ``to`` are the device's own addresses that
@@ -280,5 +289,5 @@ def to_frame(
             for each in found
         ]
     else:
-        rows = [dict(vars(each)) for each in results]
+        rows = [each._asdict() for each in results]
     return pandas.DataFrame(rows)

@@ -49,78 +49,78 @@ banner before-login:
 
 CHOSEN = ("--only", "enable-not-hashed,port-shared-password", "--now", "2026-06-01")
 AUDIT = """\
-Nothing that cannot wait; quay has lesser findings
+No high or critical findings; quay has 2 medium or lower
 
 quay  router, north quay  quay.sheet
   MEDIUM   enable-not-hashed
-           the password for level 15 is stored masked: masking reverses in an instant, so whoever
-           has a copy has it
+           the enable secret is stored reversibly, and masking reverses in an instant: any copy of
+           the configuration discloses it
              17 │     password masked ***
-           opens  SSH from 10.64.0.0/16, knowing lena's password (readable in the configuration) and
-                  the enable secret (masked in the configuration): level 1, then 15
-                  at the console, knowing the console password (readable in the configuration) and
-                  the enable secret (masked in the configuration): level 1, then 15
-           mend   Set a hashed one. It has been seen, so choose another.
+           opens  SSH from 10.64.0.0/16, knowing lena's password (clear text in the configuration)
+                  and the enable secret (reversible in the configuration): level 1, then 15
+                  at the console, knowing the console password (clear text in the configuration) and
+                  the enable secret (reversible in the configuration): level 1, then 15
+           fix    Set a hashed one. The old one is exposed, so choose another.
                   drop elevation 15: password
                   elevation 15:
                       password withheld
   MEDIUM   port-shared-password
-           the console asks for one password that everybody shares: it gets passed around, nobody
-           can tell who came, and it leads to level 15
+           the console asks for one shared password: it gets passed around, logins cannot be told
+           apart, and it leads to level 15
               7 │     check password
               8 │     password readable ***
-           opens  at the console, knowing the console password (readable in the configuration) and
-                  the enable secret (masked in the configuration): level 1, then 15
-                  at the console, knowing the console password (readable in the configuration):
+           opens  at the console, knowing the console password (clear text in the configuration) and
+                  the enable secret (reversible in the configuration): level 1, then 15
+                  at the console, knowing the console password (clear text in the configuration):
                   level 1, then 14
-           mend   Ask for local accounts, and take the shared password away.
+           fix    Ask for local accounts, and remove the shared password.
                   drop entry console: password
                   entry console:
                       check users
 
 not examined
-  on which addresses the device answers: the sheet states none
+  on which addresses the device answers: no address is configured
 
 1 device audited: 2 findings (2 medium)
 """
 
 LOGIN = """\
-Admitted at level 15: level 1 after login, and the step to level 15 is granted
-  because the password for level 15 is right (line 17)
+Admitted at level 15: level 1 after login, and elevation to level 15 is granted
+  because the password for level 15 is correct (line 17)
 
   quay: at the console, no name, knowing elevation:15
 
-  what the person meets                why
+  what the person sees                 why
   ───────────────────────────────────┬──────────────────────────────────────────────────────────────
-                                     │ whoever stands at the console can use it               line 6
+                                     │ anyone at the console can use it                       line 6
   Tidewater crew only.               │ banner before-login                                   line 24
                                      │ the console asks for a password                        line 7
   password: ········                 │ the password of the console is asked for               line 8
                                      │ the password of the console is wrong                   line 8
   password: ········                 │ the password of the console is asked for               line 8
-                                     │ the password of the console is right                   line 8
-  you are in, at level 1             │ a login lands at level 1 where none is said
+                                     │ the password of the console is correct                 line 8
+  logged in, at level 1              │ a login gets level 1 by default
                                      │                     profile entry-first: unsaid-level-console
   (wants level 15)                   │
   password for level 15: (known)     │ the password for level 15 is asked for                line 17
-                                     │ the password for level 15 is right                    line 17
-  you have level 15                │
+                                     │ the password for level 15 is correct                  line 17
+  you have level 15                  │
 """
 
 REFUSED = """\
 Refused
-  because list crew has no line for the source, which denies it, for VTY 0 (line 20)
+  because source list crew has no line for the source, so it is denied, for VTY 0 (line 20)
 
   quay: by SSH from 192.0.2.7, name lena
 
-  what the person meets                why
+  what the person sees                 why
   ───────────────────────────────────┬──────────────────────────────────────────────────────────────
                                      │ SSH is on                     profile entry-first: unsaid-ssh
                                      │ client and device agree on SSH version 2
                                      │                          profile entry-first: unsaid-versions
-                                     │ VTY 0 takes the connection                            line 14
-                                     │ list crew has no line for the source, which denies it, for
-                                     │ VTY 0                                                 line 20
+                                     │ VTY 0 accepts the connection                          line 14
+                                     │ source list crew has no line for the source, so it is denied,
+                                     │ for VTY 0                                             line 20
   connection refused                 │
 """
 
@@ -131,8 +131,8 @@ def test_the_audit_as_people_read_it(overhang: Run, write: Write) -> None:
 
 
 SHORT = """\
-2 of 18 devices need fixing now; who knows nothing gets into north-quay; nobody gets into
-south-tickets
+2 of 18 devices need fixing now: north-quay lets anyone in without a password; south-tickets locks
+everyone out
 
 device         kind, site                  crit high  med  low info  worst
 north-quay     switch, north quay             .    1    .    .    .  never-configured
@@ -149,7 +149,7 @@ def test_the_audit_of_a_folder_is_short_worst_first_and_exact(overhang: Run, wri
     whole = overhang("audit", ".", "--now", "2026-11-23")
     lines = whole.out.splitlines()
     assert any(
-        line.startswith("18 devices audited: 126 findings (12 high, 45 medium, 46 low, 23 info);") for line in lines
+        line.startswith("18 devices audited: 127 findings (12 high, 45 medium, 47 low, 23 info);") for line in lines
     )
     read = "12 as sheets, 1 as json, 1 as xml, 4 through the dialects brinewick, marram, sandlark, tarnhook"
     assert f"read: {read}" in whole.out.replace("\n", " ")
@@ -184,7 +184,7 @@ def test_findings_are_chosen_by_rule_and_severity(overhang: Run, write: Write) -
         "",
         "overhang: --only telnet-acepted: did you mean telnet-accepted?\n",
     )
-    wrong = 'overhang: --guess soon: expected a duration like "10m"\n'
+    wrong = 'overhang: --guess soon: a duration is written like 90s, 2m30s, 12h, 90d or never\n'
     assert overhang("audit", "quay.sheet", "--guess", "soon") == (2, "", wrong)
 
 
@@ -205,11 +205,11 @@ def test_the_audit_as_json(overhang: Run, write: Write) -> None:
     assert finding == {
         "rule": "password-length",
         "severity": "low",
-        "message": "no least length of passwords is said, and 15 is wanted: the next password may be an easy one",
+        "message": "no minimum password length is configured, 15 characters are required: short ones are quickly guessed",
         "lines": [{"file": "quay.sheet", "line": 1, "text": "device quay:"}],
         "unsaid": [],
         "opens": [],
-        "remedy": ["passwords:", "    length 15"],
+        "fix": ["passwords:", "    length 15"],
         "phrased": None,
     }
     assert device["not_understood"] == [
@@ -239,9 +239,9 @@ def test_the_audit_into_a_file(overhang: Run, write: Write, tmp_path: Path) -> N
 def test_a_project_file_beside_the_sheets_holds(overhang: Run, write: Write) -> None:
     write("site/a.sheet", "entry console:\n    idle 7m\n    check nothing\nentry auxiliary: closed\n")
     write("overhang.toml", "[thresholds]\nidle = '6m'\n")
-    assert "ended after 7 minutes, above 6 minutes" in overhang("audit", "site").out
+    assert "time out after 7 minutes, above 6 minutes" in overhang("audit", "site").out
     write("other.toml", "[thresholds]\nidle = '8m'\n")
-    assert "ended after" not in overhang("audit", "site", "--project", "other.toml").out
+    assert "time out after" not in overhang("audit", "site", "--project", "other.toml").out
     write("overhang.toml", "[thresholds]\nidel = '6m'\n")
     error = f"overhang: {os.path.join(os.path.realpath(write('x', '').parent), 'overhang.toml')}:2: thresholds.idel: "
     assert overhang("audit", "site") == (2, "", error + "unknown key; did you mean idle?\n")
@@ -412,26 +412,26 @@ def test_a_login_as_json(overhang: Run, write: Write) -> None:
         "after_login": 1,
         "elevation": None,
         "decided_by": {"file": "quay.sheet", "line": 8},
-        "reason": "the password of the console is right",
+        "reason": "the password of the console is correct",
         "understood": True,
         "trace": [
             {
-                "stage": "arriving",
-                "reason": "whoever stands at the console can use it",
+                "stage": "reachability",
+                "reason": "anyone at the console can use it",
                 "file": "quay.sheet",
                 "line": 6,
             },
-            {"stage": "checking", "reason": "the console asks for a password", "file": "quay.sheet", "line": 7},
+            {"stage": "authentication", "reason": "the console asks for a password", "file": "quay.sheet", "line": 7},
             {
-                "stage": "checking",
+                "stage": "authentication",
                 "reason": "the password of the console is asked for",
                 "file": "quay.sheet",
                 "line": 8,
             },
-            {"stage": "checking", "reason": "the password of the console is right", "file": "quay.sheet", "line": 8},
+            {"stage": "authentication", "reason": "the password of the console is correct", "file": "quay.sheet", "line": 8},
             {
-                "stage": "landing",
-                "reason": "a login lands at level 1 where none is said",
+                "stage": "authorization",
+                "reason": "a login gets level 1 by default",
                 "profile": "entry-first",
                 "key": "unsaid-level-console",
             },
@@ -444,8 +444,8 @@ def test_a_login_as_json(overhang: Run, write: Write) -> None:
     ("expect", "code", "err"),
     [
         ("denied", 0, ""),
-        ("admitted", 1, "overhang: expected admitted, and it is denied\n"),
-        ("admitted:15", 1, "overhang: expected admitted:15, and it is denied\n"),
+        ("admitted", 1, "overhang: expected admitted, but the outcome is denied\n"),
+        ("admitted:15", 1, "overhang: expected admitted:15, but the outcome is denied\n"),
         (
             "admited",
             2,
@@ -470,13 +470,13 @@ def test_what_is_expected(overhang: Run, write: Write, expect: str, code: int, e
         (["--via", "shs"], "--via shs: did you mean ssh?"),
         (["--via", "ssh", "--from", "10.64.0"], "--from 10.64.0: neither an IPv4 nor an IPv6 address"),
         (["--via", "console", "--from", "192.0.2.1"],
-         "--from and --to say nothing about the console: whoever uses it stands there"),
+         "--from and --to do not apply to the console: its user is at the device"),
         (["--via", "ssh", "--elevate", "16"], "--elevate 16: a level is a number from 0 to 15"),
         (["--via", "ssh", "--knows", "lena"],
          "--knows lena: expected user:..., key:..., entry:..., elevation:..., server:..., community:..."),
-        (["--via", "ssh", "--busy", "9-3"], "--busy 9-3: the range runs backwards; 3-9 would be right"),
+        (["--via", "ssh", "--busy", "9-3"], "--busy 9-3: the range runs backwards; write 3-9"),
         (["--via", "ssh", "--ssh-versions", "3"], "--ssh-versions 3: expected 1, 2 or 1,2"),
-        (["--via", "ssh", "--now", "June"], "--now June: a moment is written like 2031-05-17T09:30:00Z, or as a date alone"),
+        (["--via", "ssh", "--now", "June"], "--now June: a date and time is written like 2031-05-17T09:30:00Z; a date alone will do"),
         (["--via", "ssh", "--password-file", "none"], "none: cannot be read: No such file or directory"),
         (["--via", "ssh", "--password-env", "NONE"], "the environment has no variable NONE"),
         (["--via", "ssh", "--key", "quay.sheet"],
@@ -512,7 +512,7 @@ def test_demo_lays_out_and_never_overwrites_what_it_did_not_write(overhang: Run,
     first = overhang("demo")
     assert (first.code, first.err) == (0, "")
     assert "Admitted at level 15" in first.out
-    assert "Admitted at level 1: the step to level 15 is denied" in first.out
+    assert "Admitted at level 1: elevation to level 15 is denied" in first.out
     assert max(map(len, first.out.splitlines())) <= 100
     assert overhang("demo") == first
     changed = tmp_path / "tidewater" / "northquay" / "north-quay.sheet"
@@ -581,7 +581,7 @@ def test_rules_are_listed_and_explained(overhang: Run) -> None:
             "The risk",
             "When it fires",
             "Fix",
-            "Statements that fail",
+            "Example that fires",
             "References",
         )
         assert [head for head in heads if head not in page] == []

@@ -49,15 +49,15 @@ WAYS = """\
 Nobody gets in without a credential
 
 quay  quay.sheet
-  way      from          the least one needs to know                               level    servers
-  console  at the port   the enable secret = the console password (readable in    1 → 15
-                         the configuration)
+  way      from          least knowledge                                           level    servers
+  console  at the port   the enable secret = the console password (clear text     1 → 15
+                         in the configuration)
   SSH      10.64.0.0/15  lena's password and the enable secret = the console      1 → 15    all down
-           to 10.64.0.1  password (readable in the configuration)
+           to 10.64.0.1  password (clear text in the configuration)
   SSH      10.64.0.0/15  lena's password at ashore and the enable secret = the    1 → 15    any up
-           to 10.64.0.1  console password (readable in the configuration)
+           to 10.64.0.1  console password (clear text in the configuration)
   SSH      10.64.0.0/15  some account's password at ashore and the enable         1 → 15    any up
-           to 10.64.0.1  secret = the console password (readable in the
+           to 10.64.0.1  secret = the console password (clear text in the
                          configuration)
   SSH      10.64.0.0/15  lena's password                                               1    all down
            to 10.64.0.1
@@ -66,7 +66,7 @@ quay  quay.sheet
   SSH      10.64.0.0/15  some account's password at ashore                             1    any up
            to 10.64.0.1
 
-1 device: 7 ways in, 4 to level 15, 0 for nothing
+1 device: 7 ways in, 4 to level 15, 0 without a credential
 """
 
 
@@ -95,13 +95,13 @@ def test_the_ways_as_json(overhang: Run, write: Write) -> None:
 @pytest.mark.parametrize(
     ("arguments", "tally"),
     [
-        (["--to", "15"], "4 ways in, 4 to level 15, 0 for nothing"),
-        (["--via", "console"], "1 way in, 1 to level 15, 0 for nothing"),
-        (["--from", "10.65.3.1"], "6 ways in, 3 to level 15, 0 for nothing"),
-        (["--from", "192.0.2.1"], "0 ways in, 0 to level 15, 0 for nothing"),
-        (["--person", "reader-of-backups"], "1 way in, 1 to level 15, 0 for nothing"),
-        (["--person", "lena"], "1 way in, 0 to level 15, 0 for nothing"),
-        (["--person", "omar"], "0 ways in, 0 to level 15, 0 for nothing"),
+        (["--to", "15"], "4 ways in, 4 to level 15, 0 without a credential"),
+        (["--via", "console"], "1 way in, 1 to level 15, 0 without a credential"),
+        (["--from", "10.65.3.1"], "6 ways in, 3 to level 15, 0 without a credential"),
+        (["--from", "192.0.2.1"], "0 ways in, 0 to level 15, 0 without a credential"),
+        (["--person", "reader-of-backups"], "1 way in, 1 to level 15, 0 without a credential"),
+        (["--person", "lena"], "1 way in, 0 to level 15, 0 without a credential"),
+        (["--person", "omar"], "0 ways in, 0 to level 15, 0 without a credential"),
     ],
 )
 def test_narrowed(overhang: Run, write: Write, arguments: list[str], tally: str) -> None:
@@ -110,7 +110,7 @@ def test_narrowed(overhang: Run, write: Write, arguments: list[str], tally: str)
           '[people.lena]\nknows = ["user:lena", "entry:console"]\nsits = ["bow"]\n'
           '[people.omar]\nknows = ["user:lena"]\nsits = ["far"]\n')  # fmt: skip
     if arguments == ["--person", "lena"]:
-        tally = "2 ways in, 1 to level 15, 0 for nothing"  # whoever knows one name of an item knows it by all
+        tally = "2 ways in, 1 to level 15, 0 without a credential"  # whoever knows one name of an item knows it by all
     ran = overhang("ways", "quay.sheet", *arguments)
     assert ran.out.splitlines()[-1] == f"1 device: {tally}"
 
@@ -121,10 +121,10 @@ def test_narrowed(overhang: Run, write: Write, arguments: list[str], tally: str)
         (["--to", "16"], "--to 16: a level is a number from 0 to 15"),
         (["--via", "shs"], "--via shs: did you mean ssh?"),
         (["--from", "x"], "--from x: neither an IPv4 nor an IPv6 address"),
-        (["--now", "x"], "--now x: a moment is written like 2031-05-17T09:30:00Z, or as a date alone"),
+        (["--now", "x"], "--now x: a date and time is written like 2031-05-17T09:30:00Z; a date alone will do"),
         (
             ["--person", "lina"],
-            "--person lina: nobody in the project file of quay.sheet is called so; known here: reader-of-backups",
+            "--person lina: no person in the project file of quay.sheet has this name; known here: reader-of-backups",
         ),
     ],
 )
@@ -216,10 +216,10 @@ def test_an_expectation_about_no_device_is_an_error(overhang: Run, write: Write)
     write("quay.sheet", SHEET)
     write("overhang.toml", PROJECT + expectation(say="about nothing", who="anybody", below=0, sites="nowhere"))
     ran = overhang("expect", ".")
-    assert (ran.code, ran.err) == (2, "overhang: no device is chosen by the expectation: about nothing\n")
+    assert (ran.code, ran.err) == (2, "overhang: no device matches the expectation: about nothing\n")
     assert "ERROR  about nothing" in ran.out
     write("overhang.toml", PROJECT)
-    message = "overhang: no expectations: a project file beside the devices says them, under [[expect]]\n"
+    message = "overhang: no expectations found: list them under [[expect]] in the project file of the devices\n"
     assert overhang("expect", ".") == (2, "", message)
 
 
@@ -237,25 +237,25 @@ def test_junit(overhang: Run, write: Write, tmp_path: Path) -> None:
     assert failure is not None
     assert (failure.get("message"), str(failure.text).splitlines()[0]) == (
         "somebody gets in",
-        "by Telnet from 203.0.113.1, knowing entry:vty 8-11: admitted at level 1, because the password of VTY 5 is right",
+        "by Telnet from 203.0.113.1, knowing entry:vty 8-11: admitted at level 1, because the password of VTY 8 is correct",
     )
 
 
 @pytest.mark.parametrize(
     ("text", "message"),
     [
-        ("expect = 3", "expect: expectations are written [[expect]]"),
-        (expectation(who="lena", reaches=1), "expect 1: say: a sentence is expected, which names the claim"),
-        (expectation(say="a", reaches=1), "expect 1: who: people, or anybody alone, are expected"),
+        ("expect = 3", "expect: expected [[expect]], once for each"),
+        (expectation(who="lena", reaches=1), "expect 1: say: expected a sentence that names the expectation"),
+        (expectation(say="a", reaches=1), "expect 1: who: expected people, or anybody alone"),
         (expectation(say="a", who="lina", reaches=1), "expect 1: who: nothing is called lina; did you mean lena?"),
-        (expectation(say="a", who="anybody", reaches=1), "expect 1: reaches: of anybody it can only be said what they stay below"),
-        (expectation(say="a", who="lena"), "expect 1: reaches or below: a level is expected"),
+        (expectation(say="a", who="anybody", reaches=1), "expect 1: reaches: for anybody only below can be given"),
+        (expectation(say="a", who="lena"), "expect 1: expected a level under reaches or below"),
         (expectation(say="a", who="lena", below=16), "expect 1: below: a level is a number from 0 to 15"),
         (expectation(say="a", who="lena", below=1, via="shs"), "expect 1: via: nothing is called shs; did you mean ssh?"),
         (expectation(say="a", who="lena", below=1, servers="strom"), "expect 1: servers: nothing is called strom; did you mean storm?"),
         (expectation(say="a", who="lena", below=1, from_="bwo"), "expect 1: from: bwo is neither a network of this file nor a prefix; did you mean bow?"),
         (expectation(say="a", who="lena", belo=1), "expect 1: unknown key belo; did you mean below?"),
-        (expectation(say="a", who="lena", below=1, kinds=3), "expect 1: kinds: a text or a list of texts is expected"),
+        (expectation(say="a", who="lena", below=1, kinds=3), "expect 1: kinds: expected a text or a list of texts"),
         ('[states]\nx = ["y"]', "states.x: neither an IPv4 nor an IPv6 address"),
     ],
 )  # fmt: skip

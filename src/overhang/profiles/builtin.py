@@ -120,7 +120,7 @@ bare-elevation-remote | deny | deny | deny | admit | admit | deny
 unsaid-tries | 4 | 5 | 5 | 4 | 5 | 4
 elevation-tries | 2 | 4 | 4 | 2 | 4 | 4
 unsaid-lock | - | - | - | - | - | 7m after 4
-unsaid-idle | 12m | 25m | never | never | 40m | never
+unsaid-idle | 8m | 25m | never | never | 40m | never
 """
 
 

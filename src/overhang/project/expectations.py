@@ -57,7 +57,7 @@ class ExpectationReader:
         self._known("via", [way for way in via if not way.startswith(DOOR)], ALL_WAYS)
         self._known("servers", servers, [ANY, "up", "down", *self._states])
         reaches, below = self._level(table, "reaches"), self._level(table, "below")
-        if reaches is None and below is None:
+        if reaches is None and below is None and not set(table) - set(_KEYS):
             self._bad("expected a level under reaches or below")
         if ANYBODY in who and reaches is not None:
             self._bad("reaches: for anybody only below can be given")
