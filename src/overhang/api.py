@@ -104,10 +104,11 @@ class Devices:
 class Path(NamedTuple):
     """One access path: who knows ``needs`` reaches ``level``.
 
-    ``via`` is the way; ``sources`` are the source prefixes, or None at a port; ``to`` are the device's own addresses that
-    answer, or None where none is configured. ``needs`` are items of knowledge, empty for nothing. ``after_login`` and
-    ``level`` are privilege levels from 0 to 15 (RFC 8907). ``servers_down`` lists the states of the AAA servers in which
-    it holds, each the addresses of those that do not answer. ``certain`` is false where it depends on unknown facts.
+    ``via`` is the way; ``sources`` are the source prefixes, or None at a port; ``to`` are the device's own addresses
+    that answer, or None where none is configured. ``needs`` are items of knowledge, empty for nothing. ``after_login``
+    and ``level`` are privilege levels from 0 to 15 (RFC 8907). ``servers_down`` lists the states of the AAA servers in
+    which it holds, each the addresses of those that do not answer. ``certain`` is false where it depends on unknown
+    facts.
     """
 
     device: str
@@ -199,8 +200,8 @@ def simulate(device: LoadedDevice, attempt: Attempt | None = None, **fields: Any
     """Simulate one login: its outcome, level, the reason, and the trace of every step.
 
     Give an ``Attempt``, or its fields: ``via``, ``source`` (an address as text will do), ``name``, ``passwords``,
-    ``knows``, ``elevate``, and so on. The moment is the clock's, and what the AAA servers hold the project's, unless they
-    are given. Raises ValueError for an address that is none.
+    ``knows``, ``elevate``, and so on. The moment is the clock's, and what the AAA servers hold the project's, unless
+    they are given. Raises ValueError for an address that is none.
     """
     if attempt is None:
         for key in ("source", "destination"):

@@ -184,7 +184,7 @@ def test_findings_are_chosen_by_rule_and_severity(overhang: Run, write: Write) -
         "",
         "overhang: --only telnet-acepted: did you mean telnet-accepted?\n",
     )
-    wrong = 'overhang: --guess soon: a duration is written like 90s, 2m30s, 12h, 90d or never\n'
+    wrong = "overhang: --guess soon: a duration is written like 90s, 2m30s, 12h, 90d or never\n"
     assert overhang("audit", "quay.sheet", "--guess", "soon") == (2, "", wrong)
 
 
@@ -428,7 +428,12 @@ def test_a_login_as_json(overhang: Run, write: Write) -> None:
                 "file": "quay.sheet",
                 "line": 8,
             },
-            {"stage": "authentication", "reason": "the password of the console is correct", "file": "quay.sheet", "line": 8},
+            {
+                "stage": "authentication",
+                "reason": "the password of the console is correct",
+                "file": "quay.sheet",
+                "line": 8,
+            },
             {
                 "stage": "authorization",
                 "reason": "a login gets level 1 by default",
@@ -492,7 +497,9 @@ def test_wrong_use_is_one_line(overhang: Run, write: Write, arguments: list[str]
 def test_knowledge_that_opens_nothing_is_remarked(overhang: Run, write: Write) -> None:
     write("quay.sheet", GATE)
     ran = overhang("login", "quay.sheet", "--via", "console", "--knows", "user:lina")
-    assert ran.err == ("overhang: warning: --knows user:lina is not a credential of this device; did you mean user:lena?\n")
+    assert ran.err == (
+        "overhang: warning: --knows user:lina is not a credential of this device; did you mean user:lena?\n"
+    )
 
 
 def test_no_typed_or_stored_password_ever_shows(overhang: Run, write: Write) -> None:

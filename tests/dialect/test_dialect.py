@@ -248,9 +248,7 @@ MISTAKES: list[tuple[str, list[str]]] = [
     ('[[translate]]\nline = "a {x}{y}"', ["2: translation 1: nothing separates {x} ends and {y} begins"]),
     (
         '[[translate]]\nline = "a {x...} {y...}"',
-        [
-            "2: translation 1: only one hole may take many words; two would be ambiguous"
-        ],
+        ["2: translation 1: only one hole may take many words; two would be ambiguous"],
     ),
     (
         '[[translate]]\nline = "a {x:rest} b"',

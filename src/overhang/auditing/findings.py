@@ -53,8 +53,8 @@ class Finding(NamedTuple):
 
     ``lines`` are statements of the configuration; ``unsaid`` are the profile's keys that decide where nothing is
     configured. ``opens`` are the access paths that it opens, or makes easier. ``fix`` are lines of the sheet language
-    that change the device; ``withheld`` stands where somebody has to choose a secret. ``dedup_keys`` are the faults that
-    it reports: a finding whose faults were all reported by an earlier rule is dropped.
+    that change the device; ``withheld`` stands where somebody has to choose a secret. ``dedup_keys`` are the faults
+    that it reports: a finding whose faults were all reported by an earlier rule is dropped.
     """
 
     rule: str

@@ -22,8 +22,8 @@ Check = Callable[[RuleContext], Iterator[Finding]]
 class Rule(NamedTuple):
     """One rule: its name, the topic that it is listed under, and what checks it.
 
-    ``after`` are the rules that go before it. ``alone``: where it reports something, no other rule does. ``fleet`` checks
-    the devices of a run together, and then ``check`` is None.
+    ``after`` are the rules that go before it. ``alone``: where it reports something, no other rule does. ``fleet``
+    checks the devices of a run together, and then ``check`` is None.
     """
 
     name: str
@@ -80,7 +80,7 @@ def all_rules() -> tuple[Rule, ...]:
 
 @cache
 def device_rules() -> tuple[Rule, ...]:
-    """The rules on one device, in the order in which they run. Raises CycleError for rules that go before each other."""
+    """The rules on one device, in the order in which they run. Raises CycleError where that is a circle."""
     own = {rule.name: rule for rule in all_rules() if rule.check is not None}
     sorter: TopologicalSorter[str] = TopologicalSorter()
     for rule in own.values():

@@ -43,8 +43,8 @@ class Opened(NamedTuple):
 class ReportedFinding(NamedTuple):
     """A finding with its proof quoted.
 
-    ``fingerprint`` stays the same when lines move. ``fix`` are statements of the sheet language, ``phrased`` the same in
-    the device's own language where it is another one.
+    ``fingerprint`` stays the same when lines move. ``fix`` are statements of the sheet language, ``phrased`` the same
+    in the device's own language where it is another one.
     """
 
     rule: str
@@ -81,8 +81,8 @@ class NotExamined(NamedTuple):
 class Exposure(NamedTuple):
     """The least knowledge that reaches the highest level by a way: a letter of the exposure map.
 
-    N: nothing; R: what can be read in the configuration; S: one shared password; A: an account's; T: two or more credentials.
-    ``level`` is the highest that is reached so, ``needs`` says it in words.
+    N: nothing; R: what can be read in the configuration; S: one shared password; A: an account's; T: two or more
+    credentials. ``level`` is the highest that is reached so, ``needs`` says it in words.
     """
 
     via: str
@@ -131,9 +131,9 @@ class FleetFingerprint(NamedTuple):
 class DeviceAudit(NamedTuple):
     """What the audit says of one device.
 
-    ``profile`` is None where it is not known; ``profile_said``: it is configured. ``errors`` are the located reasons why
-    lines were not understood; ``unread`` counts those lines, ``understood`` the others. ``warnings`` are remarks on lines
-    that were understood. ``project`` is the project file that held, ``reader`` what read the configuration.
+    ``profile`` is None where it is not known; ``profile_said``: it is configured. ``errors`` are the located reasons
+    why lines were not understood; ``unread`` counts those lines, ``understood`` the others. ``warnings`` are remarks on
+    lines that were understood. ``project`` is the project file that held, ``reader`` what read the configuration.
     """
 
     name: str

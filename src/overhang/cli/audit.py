@@ -24,15 +24,17 @@ _WORDS = [severity.word for severity in Severity]
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang audit``."""
     add_inputs(parser)
-    parser.add_argument(
-        "--format", choices=FORMATS, default="text", help="plain text (default), or another format"
-    )
+    parser.add_argument("--format", choices=FORMATS, default="text", help="plain text (default), or another format")
     parser.add_argument("--output", metavar="FILE", help="write the report to a file instead of standard output")
     form = parser.add_mutually_exclusive_group()
     form.add_argument("--short", action="store_true", help="one line a device and one a rule (default for several)")
-    form.add_argument("--long", action="store_true", help="every finding with its lines, access paths and fix (default for one)")
+    form.add_argument(
+        "--long", action="store_true", help="every finding with its lines, access paths and fix (default for one)"
+    )
     parser.add_argument("--severity", choices=_WORDS, default="info", help="leave out findings below this severity")
-    parser.add_argument("--fail-on", choices=_WORDS, default="info", help="exit 1 only for findings of this severity or higher")
+    parser.add_argument(
+        "--fail-on", choices=_WORDS, default="info", help="exit 1 only for findings of this severity or higher"
+    )
     parser.add_argument("--only", metavar="RULE,...", help="only these rules, or patterns of their names: ssh-*")
     parser.add_argument("--skip", metavar="RULE,...", help="all rules but these")
     parser.add_argument("--sort", choices=tuple(SORTS), default="severity", help="the order of the devices")
@@ -42,7 +44,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
     """The options that say how devices are audited, for every command that audits."""
-    parser.add_argument("--guess", metavar="TIME", help="try common passwords against hashes for this long: 10s for each device")
+    parser.add_argument(
+        "--guess", metavar="TIME", help="try common passwords against hashes for this long: 10s for each device"
+    )
     parser.add_argument("--now", metavar="MOMENT", help="use this time in place of the clock's")
 
 

@@ -37,7 +37,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     made["start"].add_argument("files", nargs="+", metavar="FILE", help="configurations of one maker")
     made["start"].add_argument("--name", help="the name of the dialect")
     made["start"].add_argument("--output", metavar="FILE", help=f"write NAME{ENDING} in place of standard output")
-    made["check"].add_argument("files", nargs="+", metavar="DIALECT", help="dialect files, or names of shipped dialects")
+    made["check"].add_argument(
+        "files", nargs="+", metavar="DIALECT", help="dialect files, or names of shipped dialects"
+    )
 
 
 def run(options: argparse.Namespace) -> int:

@@ -143,7 +143,8 @@ def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Projec
     sys.stdout.write("".join(waiting))
     if bad:
         print(
-            f"overhang: {options.attempts}: {bad} of the lines are not valid attempts; their results say why", file=sys.stderr
+            f"overhang: {options.attempts}: {bad} of the lines are not valid attempts; their results say why",
+            file=sys.stderr,
         )
         return FAILED
     return NOT_UNDERSTOOD if options.strict and not resolved.understood else CLEAN

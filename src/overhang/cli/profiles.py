@@ -17,7 +17,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang profiles``."""
     parser.add_argument("profile", nargs="?", metavar="PROFILE", help="the profile to show; without it, all are listed")
     parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
-    parser.add_argument("--dialect", metavar="FILE", help="show the profile of a dialect: a file, or the name of a shipped one")
+    parser.add_argument(
+        "--dialect", metavar="FILE", help="show the profile of a dialect: a file, or the name of a shipped one"
+    )
 
 
 def run(options: argparse.Namespace) -> int:

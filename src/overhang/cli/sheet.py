@@ -21,7 +21,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--to", choices=FORMS, default="sheet", help="a sheet (default), or YANG instance data as json or xml"
     )
-    parser.add_argument("--output", metavar="FOLDER", help="write one file per device to this folder, named as its source")
+    parser.add_argument(
+        "--output", metavar="FOLDER", help="write one file per device to this folder, named as its source"
+    )
     parser.add_argument(
         "--with-secrets", action="store_true", help="keep stored passwords; without it they are written as withheld"
     )
@@ -53,7 +55,9 @@ def run(options: argparse.Namespace) -> int:
         stem = os.path.splitext(name)[0] or name
         target = os.path.join(options.output, f"{stem}.{options.to}")
         if target in written:
-            raise UserError(f"{target}: both {written[target]} and {path} would be written there; convert them one by one")
+            raise UserError(
+                f"{target}: both {written[target]} and {path} would be written there; convert them one by one"
+            )
         written[target] = path
         _write(target, text)
     warn_left_out(loader)

@@ -231,9 +231,7 @@ class _Loader(Settings):
         otherwise = self.otherwise(table, place, holes)
         parts = self.parts(table, place, holes)
         if bool(parts) != any(each.open for each in patterns) and not text:
-            self.bad(
-                place.line, f"{place.label}: each: needs a line that ends in ..., and such a line needs each"
-            )
+            self.bad(place.line, f"{place.label}: each: needs a line that ends in ..., and such a line needs each")
         templates = self.templates(self.means(table, "means", place), holes, place)
         back = table.get("taken-back")
         taken = None if back is None else tuple(self.templates(self.means(table, "taken-back", place), holes, place))

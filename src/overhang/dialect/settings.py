@@ -56,7 +56,8 @@ class Settings(TomlValidator):
         blocks = self.texts(table, "block-comments", "layout")
         if len(blocks) not in (0, 2):
             self.bad(
-                self.places.of("layout", "block-comments"), "layout.block-comments: expected what begins one and what ends it"
+                self.places.of("layout", "block-comments"),
+                "layout.block-comments: expected what begins one and what ends it",
             )
             blocks = ()
         for key in ("open", "close", "ends"):

@@ -78,9 +78,7 @@ def compile_templates(text: str, holes: Mapping[str, Hole]) -> list[Template]:
             continue
         opening = _opening(body)
         if opening is None:
-            raise BadTemplate(
-                "a statement needs its block: write it as `ssh: port 22`, or under a line with a colon"
-            )
+            raise BadTemplate("a statement needs its block: write it as `ssh: port 22`, or under a line with a colon")
         head, inner = opening
         if inner:
             found.append(_meaning(head, inner, holes))
@@ -154,7 +152,9 @@ def _pieces(text: str, holes: Mapping[str, Hole]) -> tuple[Piece, ...]:
         fixed = each.text if len(parts) == 1 and not parts[0][0] else None
         pieces.append(Piece(tuple(parts), spread, fixed))
     if words and words[0].text == "drop":
-        raise BadTemplate("drop is not allowed here; a line that takes something back begins with the layout's take-back")
+        raise BadTemplate(
+            "drop is not allowed here; a line that takes something back begins with the layout's take-back"
+        )
     del holes
     return tuple(pieces)
 

@@ -15,7 +15,7 @@ _TYPED: tuple[tuple[str, ...], ...] = ((), ("anything",))
 
 
 class Witness:
-    """Tries logins on one device. ``servers`` tells what the AAA servers hold; ``most_runs`` bounds what is in doubt."""
+    """Tries logins on one device. ``servers`` are the accounts of the AAA servers; ``most_runs`` bounds the search."""
 
     def __init__(
         self,
@@ -42,7 +42,8 @@ class Witness:
     ) -> tuple[Attempt, Result] | None:
         """The first login by a path, from ``source`` with servers ``down``, that ``shows`` what is looked for.
 
-        Whoever tries knows what the path needs; every name and every choice of ``busy`` VTYs that could matter is tried.
+        Whoever tries knows what the path needs; every name and every choice of ``busy`` VTYs that could matter is
+        tried.
         """
         knows = self._exposure.names_of(path)
         wanted = elevate or (path.level if path.level > path.after_login else None)

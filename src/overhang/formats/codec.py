@@ -1,7 +1,7 @@
-"""Between statements and data of the module ``overhang-access``: made from the schema, so that no statement is named here.
+"""Between statements and data of the module ``overhang-access``: made from the schema, no statement is named here.
 
-The labels of a statement's syntax are the names of its nodes. Data is as RFC 7951 has it: 64-bit numbers are strings, an
-empty leaf is ``[None]``.
+The labels of a statement's syntax are the names of its nodes. Data is as RFC 7951 has it: 64-bit numbers are strings,
+an empty leaf is ``[None]``.
 """
 
 import enum

@@ -136,7 +136,11 @@ class FormatRegistry:
                 return each
         known = [*READERS, *(each.name for each in self._foreign())]
         near = did_you_mean(name, known)
-        hint = f"did you mean {near}?" if near else f"known readers: {', '.join(known)}; a maker's language needs --dialect"
+        hint = (
+            f"did you mean {near}?"
+            if near
+            else f"known readers: {', '.join(known)}; a maker's language needs --dialect"
+        )
         raise NoReader(f"--reader {name}: {hint}")
 
     def _foreign(self) -> list[Reader]:

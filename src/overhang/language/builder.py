@@ -1,7 +1,8 @@
 """From statements to a device: what adds up, what replaces, what is taken back, and the warnings about it.
 
-The state between is a table of blocks, each a table of fields, so that the same statements can be given over an existing
-device's blocks again. VTYs are kept by number, since each statement about a range holds for every number in it.
+The state between is a table of blocks, each a table of fields, so that the same statements can be given over an
+existing device's blocks again. VTYs are kept by number, since each statement about a range holds for every number in
+it.
 """
 
 from collections.abc import Callable, Iterator, Mapping

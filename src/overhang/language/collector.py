@@ -1,7 +1,7 @@
 """Collecting the statements of one device, for every reader whose text is no sheet.
 
-A reader gives statements as values or as words, each with its line. A statement that does not fit becomes a line that was
-not understood, and puts its block in doubt.
+A reader gives statements as values or as words, each with its line. A statement that does not fit becomes a line that
+was not understood, and puts its block in doubt.
 """
 
 from collections.abc import Mapping, Sequence

@@ -91,7 +91,7 @@ class Normaliser:
         return value
 
     def _vtys(self, device: Device) -> Iterator[NormalBlock]:
-        """VTYs that are configured alike, in runs. A password stands under the range it is known by, before the rest."""
+        """VTYs that are configured alike, in runs. A password comes first, under the range it is known by."""
         block = self._schema.blocks["vty"]
         ranges: dict[str, tuple[int, StoredSecret]] = {}
         for entry in device.vtys.values():

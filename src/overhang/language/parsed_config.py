@@ -25,10 +25,10 @@ class ParsedConfig(NamedTuple):
     """The result of reading one device's configuration.
 
     ``unread`` holds the numbers of the lines that were not understood, ``understood`` counts the others. ``lines`` are
-    the raw lines, secrets and all: show them through ``quote`` only. ``reader`` names what read them. For a text that is
-    no sheet, ``redactor`` shows a line without its secrets, ``profiles`` are those that its format adds, ``others`` holds
-    the lines of further files that statements come from, and ``phrase`` writes statements of the sheet language in the
-    text's own. ``assumed`` is the profile where the text names none, if its format has one.
+    the raw lines, secrets and all: show them through ``quote`` only. ``reader`` names what read them. For a text that
+    is no sheet, ``redactor`` shows a line without its secrets, ``profiles`` are those that its format adds, ``others``
+    holds the lines of further files that statements come from, and ``phrase`` writes statements of the sheet language
+    in the text's own. ``assumed`` is the profile where the text names none, if its format has one.
     """
 
     device: Device

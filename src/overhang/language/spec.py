@@ -62,8 +62,8 @@ def record(make: Callable[..., Any], labels: str, unset: Mapping[str, str] | Non
 class StatementSpec(NamedTuple):
     """One row of the schema.
 
-    ``block`` is the block it stands in, ``opens`` the block it begins ("" for none). ``field`` is the field of the model
-    that it fills. ``node`` names its YANG node, and ``data`` maps keywords to what stands for them in data (None:
+    ``block`` is the block it stands in, ``opens`` the block it begins ("" for none). ``field`` is the field of the
+    model that it fills. ``node`` names its YANG node, and ``data`` maps keywords to what stands for them in data (None:
     nothing does). ``doc`` is the line of the reference page.
     """
 

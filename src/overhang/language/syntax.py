@@ -1,7 +1,7 @@
 """The notation in which the schema says what a statement looks like; matching words against it, and writing them.
 
-Lower-case words stand for themselves and upper-case ones are terminals (terminals.py). ``[x]`` may be left out, ``a | b``
-is a choice, ``(a | b)`` a choice in place, ``X...`` one or more, ``FORM`` a stored password. A label behind a part,
+Lower-case words stand for themselves and upper-case ones are terminals (terminals.py). ``[x]`` may be left out, ``a |
+b`` is a choice, ``(a | b)`` a choice in place, ``X...`` one or more, ``FORM`` a stored password. A label behind a part,
 ``PORT:port`` or ``(a | b):kind``, names what it captures; a part that captures without a label has the name "".
 
 A notation is spread out into alternatives without choices. So matching needs no search, and the same alternatives are

@@ -19,7 +19,8 @@ class Terminal(NamedTuple):
     """One kind of word.
 
     ``holds`` is the Python type of its values. ``to_data`` gives the JSON value of a YANG leaf (RFC 7951) and
-    ``from_data`` reads a leaf's text; ``yang`` is the leaf's type. ``words`` lists every word there is, if they are few.
+    ``from_data`` reads a leaf's text; ``yang`` is the leaf's type. ``words`` lists every word there is, if they are
+    few.
     """
 
     name: str

@@ -166,7 +166,7 @@ def _verify_with_system(text: str, typed: str) -> bool | None:
 
 
 def groups_of_equal(secrets: Iterable[tuple[T, StoredSecret | None]]) -> tuple[list[list[T]], int]:
-    """Things with stored passwords, in groups whose passwords are provably equal; and how many comparisons were left out.
+    """Things with stored passwords, grouped by provably equal passwords; and how many comparisons were left out.
 
     Equal texts, behind any form, are found at once. Then each distinct hash is tried with each distinct clear text, up
     to a limit, since a try takes milliseconds. What has no password (None), an unknown or an empty one stands alone.

@@ -55,9 +55,13 @@ KEYS: dict[str, Key] = {
     "missing-list": _choice("a source list that does not exist", "allow", "deny"),
     "no-accounts": _choice("in a method list, no account on the device", "next", "reject"),
     "unknown-account": _choice("in a method list, an unknown username", "reject", "next"),
-    "accounts-guard": _choice("whether accounts, once there are any, are required where nothing is configured", "yes", "no"),
+    "accounts-guard": _choice(
+        "whether accounts, once there are any, are required where nothing is configured", "yes", "no"
+    ),
     "factory-account": Key(
-        factory, (None, *(Factory(15, known, WAYS) for known in (False, True))), "the account that exists until one is configured"
+        factory,
+        (None, *(Factory(15, known, WAYS) for known in (False, True))),
+        "the account that exists until one is configured",
     ),
     "bare-tier": _choice("without an account of level 1 to 14, an empty password", "admit", "deny"),
     "unsaid-via": Key(ways(of=WAYS, all_word=True), (WAYS, ()), "the ways an account may use"),

@@ -110,9 +110,7 @@ def exposure_map(report: AuditReport) -> "Figure":
     figure = _figure(max(_HEIGHT, 2.0 + rows * 0.19))
     height = figure.get_figheight()
     figure.text(0.02, 1 - 0.32 / height, "Least knowledge to get in", size=16, weight="bold", color=_INK, va="center")
-    about = (
-        "each cell: the least knowledge that reaches the highest level by that way, and that level; pale: below 15"
-    )
+    about = "each cell: the least knowledge that reaches the highest level by that way, and that level; pale: below 15"
     figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=_FAINT, va="center")
     size = min(0.5, (height - 2.1) / rows)
     for index, panel in enumerate(panels):

@@ -14,7 +14,9 @@ class Suites:
 
     def suite(self, name: str, counts: Mapping[str, int], **attributes: str) -> "Suite":
         """Begin a suite; ``counts`` are its tests, failures, errors and skipped cases."""
-        return Suite(ElementTree.SubElement(self._root, "testsuite", _attributes({"name": name, **attributes, **counts})))
+        return Suite(
+            ElementTree.SubElement(self._root, "testsuite", _attributes({"name": name, **attributes, **counts}))
+        )
 
     def text(self) -> str:
         """The report as a document."""

@@ -96,5 +96,6 @@ def summary(devices: Sequence[DeviceWays], unreadable: int) -> str:
     ways = [way for device in devices for way in device.ways]
     to_top = sum(way.level == 15 for way in ways)
     free = sum(not way.needs and way.sure for way in ways)
-    text = f"{count(len(devices), 'device')}: {count(len(ways), 'way')} in, {to_top} to level 15, {free} without a credential"
+    ways_in = f"{count(len(ways), 'way')} in, {to_top} to level 15, {free} without a credential"
+    text = f"{count(len(devices), 'device')}: {ways_in}"
     return text + (f"; {count(unreadable, 'file')} unreadable" if unreadable else "")

@@ -68,7 +68,10 @@ def factory_account(context: RuleContext) -> Iterator[Finding]:
         return
     points = [each.point for each in found]
     level = max(each.path.level for each in found)
-    message = f"the factory account is still active at {listed(labels_of(points))}: anyone who knows the model gets level {level}"
+    message = (
+        f"the factory account is still active at {listed(labels_of(points))}: "
+        f"anyone who knows the model gets level {level}"
+    )
     fix = fixes.accounts(context, *dict.fromkeys(point.via for point in points))
     paths = [each.path for each in found]
     yield context.opened(message, [factory.origin], paths, AttackerEffort.NOTHING, fix, *check_keys(points))

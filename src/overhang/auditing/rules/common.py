@@ -25,7 +25,7 @@ _LETS_IN = frozenset(
 
 
 class Unauthenticated(NamedTuple):
-    """One path of somebody who knows nothing: where, the path, a login that shows it, and the step that lets them in."""
+    """An access path that needs no credential: where, the path, a login that shows it, and the deciding step."""
 
     point: AccessPoint
     path: AccessPath

@@ -85,7 +85,8 @@ def password_on_many_devices(run: FleetRun) -> Iterator[FleetFinding]:
             )
         else:
             message = (
-                f"{len(many)} passwords are each used on more than {most} devices ({listed(parts)}): one leak opens all of "
+                f"{len(many)} passwords are each used on more than {most} devices ({listed(parts)}): "
+                f"one leak opens all of "
                 f"them{reach}"
             )
         places = tuple((audit.file, password.line) for each in many for audit, password in each.held)

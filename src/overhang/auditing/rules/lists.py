@@ -97,7 +97,10 @@ def _anyone(context: RuleContext, *, always: bool) -> Iterator[Finding]:
         points = [each.point for each in group]
         level = max(each.path.level for each in group)
         when = "" if always else " once no server answers"
-        message = f"the method list for {listed(labels_of(points))} ends with the method nothing: anyone gets level {level}{when}"
+        message = (
+            f"the method list for {listed(labels_of(points))} ends with the method nothing: "
+            f"anyone gets level {level}{when}"
+        )
         purpose = "web" if points[0].view is None else "login"
         fix = fixes.replaced_at(context, group[0].step.origin, purpose, "nothing", "users")
         fix += fixes.accounts(context, points[0].via)
@@ -374,7 +377,8 @@ def server_without_secret(context: RuleContext) -> Iterator[Finding]:
             paths = [path for path in context.paths if any(name.startswith(item) for name in context.names_of(path))]
             servers = listed(each.value.address for each in bare)
             message = (
-                f"no shared secret is set for {servers} of group {group.name}: whoever answers in its place decides who "
+                f"no shared secret is set for {servers} of group {group.name}: "
+                "whoever answers in its place decides who "
                 "can log in"
             )
             because = [each.origin for each in bare]
@@ -387,7 +391,10 @@ def single_server(context: RuleContext) -> Iterator[Finding]:
     for group in _asked_groups(context):
         if len(group.servers) == 1:
             only = group.servers[0]
-            message = f"group {group.name} has one server: when {only.value.address} does not answer, its accounts cannot log in"
+            message = (
+                f"group {group.name} has one server: "
+                f"when {only.value.address} does not answer, its accounts cannot log in"
+            )
             head = f"servers {group.protocol} {fixes.quote_word(group.name)}"
             fix = fixes.block(head, "server 192.0.2.10 shared-secret withheld")
             yield context.locked_out(message, [only.origin], fix)

@@ -36,7 +36,10 @@ def _reversible(context: RuleContext, places: list[PasswordPlace], form: str, wh
         return
     be, it = ("is", "it") if len(places) == 1 else ("are", "them")
     where = listed(place.label for place in places)
-    message = f"{counted(len(places), 'password')} ({where}) {be} stored {form}: {why}any copy of the configuration discloses {it}"
+    message = (
+        f"{counted(len(places), 'password')} ({where}) {be} stored {form}: "
+        f"{why}any copy of the configuration discloses {it}"
+    )
     names = {place.item for place in places}
     paths = [path for path in context.opened_by(backup_reader(context.exposure)) if names & context.names_of(path)]
     fix = [line for item in dict.fromkeys(place.item for place in places) for line in fixes.new_password(context, item)]

@@ -94,7 +94,10 @@ def password_expiry_warning(context: RuleContext) -> Iterator[Finding]:
         return
     oldest, warn = found[0].oldest, found[0].warn
     if oldest is not None and (warn is None or (warn.value or 0) < least):
-        message = f"no warning is given {describe_duration(least)} before a password expires: people are locked out unprepared"
+        message = (
+            f"no warning is given {describe_duration(least)} before a password expires: "
+            "people are locked out unprepared"
+        )
         because = [warn.origin if warn is not None else oldest.origin]
         yield stated(Severity.LOW, message, because, fixes.block("passwords", f"warn {format_duration(least)}"))
 
@@ -148,7 +151,10 @@ def lockout_denial(context: RuleContext) -> Iterator[Finding]:
         return
     if lock is not None and (lock.value.seconds is None or lock.value.seconds > _LONG_LOCK):
         how = "for ever" if lock.value.seconds is None else f"for {describe_duration(lock.value.seconds)}"
-        message = f"an account locks {how} after {lock.value.failures} wrong passwords: anyone who can try can lock everybody out"
+        message = (
+            f"an account locks {how} after {lock.value.failures} wrong passwords: "
+            "anyone who can try can lock everybody out"
+        )
         fix = fixes.block("passwords", f"lock 5m after {lock.value.failures}")
         yield context.locked_out(message, [lock.origin], fix)
     elif pause is not None and pause.value.spared is None:

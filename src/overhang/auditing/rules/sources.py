@@ -40,7 +40,7 @@ def _kind(point: AccessPoint) -> str:
 
 
 def _why(context: RuleContext, point: AccessPoint) -> tuple[str, Lists]:
-    """Why logins from anywhere reach an access point: no list (none), a missing one, one that allows all, or a family."""
+    """Why an access point is open to any source: no list, a missing one, one that allows all, or a family without."""
     classes = context.exposure.address_classes
     sources = 0
     for path in context.wide(point.paths):
@@ -175,7 +175,7 @@ def _denying(context: RuleContext, name: str, points: list[AccessPoint], said: L
 
 
 def _lists_in_use(context: RuleContext) -> Iterator[tuple[str, list[AccessPoint], Lists]]:
-    """Each source list that ways are checked against, with the access points behind it; a service that is off has none."""
+    """Each source list in use, with the access points behind it; a service that is off has none."""
     by_name: dict[str, dict[str, Configured[str]]] = {}
     services = context.resolved.services
     for via in REMOTE_WAYS:
