@@ -14,10 +14,12 @@ from pathlib import Path
 import jsonschema
 import pytest
 
+import overhang
 from overhang.auditing.registry import all_rules
 from overhang.auditing.rules.pages import page_of
 from overhang.demo import demo_files
 from overhang.project import THRESHOLDS
+from overhang.report.charts import cells_of, nobody
 from overhang.report.rules_text import rules_tables
 from tests.conftest import Ran
 
@@ -272,6 +274,13 @@ def test_what_cannot_be_drawn_is_said(overhang: Run, tmp_path: Path, arguments: 
     ran = overhang("picture", *arguments)
     assert (ran.code, ran.out, ran.err.splitlines()[-1]) == (2, "", f"overhang: {error}")
     assert not (tmp_path / "p.png").exists()
+
+
+@pytest.mark.parametrize(("device", "drawn"), [("isle-mast", "can't tell"), ("south-tickets", "nobody gets in")])
+def test_a_device_without_certain_paths_is_not_called_shut(device: str, drawn: str) -> None:
+    loaded = overhang.load(HERE.parents[1] / "src" / "overhang" / "demo" / "network")
+    (audit,) = (each for each in overhang.audit(loaded).audits if each.name == device)
+    assert (cells_of(audit), nobody(audit)) == ({}, drawn)
 
 
 # -- documents ---------------------------------------------------------------------------------------------------------

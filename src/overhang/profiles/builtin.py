@@ -56,7 +56,7 @@ KEYS: dict[str, Key] = {
     "no-accounts": _choice("in a method list, no account on the device", "next", "reject"),
     "unknown-account": _choice("in a method list, an unknown username", "reject", "next"),
     "accounts-guard": _choice(
-        "whether accounts, once there are any, are required where nothing is configured", "yes", "no"
+        "whether the first account turns authentication on", "yes", "no"
     ),
     "factory-account": Key(
         factory,

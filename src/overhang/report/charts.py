@@ -197,9 +197,8 @@ def _pale(colour: str) -> tuple[float, float, float]:
 
 
 def nobody(audit: DeviceAudit) -> str:
-    """What is said of a device without cells: whether ways into it hang on something that nobody can tell."""
-    unsure = any(each.what.endswith((" way in", " ways in")) for each in audit.not_examined)
-    return "can't tell" if unsure else "nobody gets in"
+    """What is said of a device without cells: nobody gets in, or its access paths depend on unknown facts."""
+    return "nobody gets in" if audit.decided else "can't tell"
 
 
 def _name(area: Any, audit: DeviceAudit, start: float, top: float, size: float) -> None:

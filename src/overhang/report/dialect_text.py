@@ -18,7 +18,7 @@ def preview_lines(dialect: Dialect, file: str, trial: Preview, width: int, *, un
     left = f"{trial.unread:,} of {count(trial.total, 'line')} not"
     for piece in wrap(f"{percent:g} % of {file} understood through {dialect.name}: {left}", width):
         yield [(piece, style)]
-    counts = (("said", trial.said), ("take effect with others", trial.noted), ("ignored", trial.passed))
+    counts = (("translated", trial.said), ("take effect with others", trial.noted), ("ignored", trial.passed))
     parts = [f"{mark} {number:,} {what}" for mark, (what, number) in zip("=.-", counts, strict=True)]
     yield [(cut("   ".join([*parts, f"? {trial.unread:,} not understood"]), width), "dim")]
     yield []
