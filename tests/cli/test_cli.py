@@ -508,8 +508,9 @@ def test_no_typed_or_stored_password_ever_shows(overhang: Run, write: Write) -> 
     for extra in (["--format", "json"], [], ["--elevate", "15", "--elevate-password-file", "tries"]):
         ran = overhang("login", "quay.sheet", "--via", "console", "--password-file", "tries", *extra)
         assert (ran.code, "Zq" in ran.out + ran.err) == (0, False)
-    for extra in (["--format", "json"], ["--brief"], []):
-        assert "Zq" not in overhang("audit", "quay.sheet", *extra).out
+    for extra in (["--format", "json"], ["--short"], ["--long"], []):
+        ran = overhang("audit", "quay.sheet", *extra)
+        assert (ran.code, "Zq" in ran.out + ran.err) == (1, False)
 
 
 # -- the other commands ------------------------------------------------------------------------------------------------

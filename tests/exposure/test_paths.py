@@ -161,4 +161,4 @@ def test_ways_and_logins_agree() -> None:
 
 
 def test_the_brute_force_types_what_opens_nothing() -> None:
-    assert STRANGER not in {"boat", "gull", "quay", "tern", "crab", "kelp", "sand", "tide"}
+    assert [seed for seed in range(200) if STRANGER in Made(seed).text.split()] == []
