@@ -21,7 +21,7 @@ TRADE = frozenset(
         "allow always and any area asked at attempt attempts audit authentication authorization auxiliary banner "
         "before block bridge broadcast by certificate channel check class classes client clock close closed "
         "configuration connection console count day days default delay deny description destination device disable "
-        "disabled domain down dynamic enable enabled encryption entry every exec expire expires failed failure "
+        "disabled domain down dynamic enable enabled encryption entry every expire expires failed failure "
         "failures file filter first for forever format from full gateway global group groups guest high host hostname "
         "hour hours http https icmp idle if in inactive index input inside interface internal interval ip ipv4 ipv6 "
         "is key-exchange keys kind last level limit line lines link list listen local location lock locked log "
@@ -33,7 +33,7 @@ TRADE = frozenset(
         "required reset retries retry right rights role roles root route router rule rules secondary seconds secure "
         "security server servers service services session sessions shutdown site size snmp source speed ssh start "
         "state static status stop string subnet switch syslog system tacacs tag tcp telnet terminal then time timeout "
-        "timer times to trace traffic transport trap trunk trust type udp unit unless until up update use user users "
+        "timer times to trace traffic trap trunk trust type udp unit unless until up update use user users "
         "using value version versions via view virtual vlan vty wait warn web when with without write yes zone "
     ).split()
 )

@@ -7,13 +7,12 @@ from typing import NamedTuple
 from overhang.exposure.paths import AccessPath, AccessPaths
 from overhang.exposure.witness import Witness
 from overhang.model import Address, Device
-from overhang.model.vocabulary import PORTS, VTY_WAYS
+from overhang.model.vocabulary import ALL_WAYS, PORTS, VTY_WAYS
 from overhang.project import Expectation, Person, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 
 #: Addresses that read well in an example, where any would do: 203.0.113.1 and 2001:db8::1 (RFC 5737, RFC 3849).
 _EXAMPLES = ((4, 0xCB007101), (6, (0x20010DB8 << 96) + 1))
-ALL_WAYS = ("console", "auxiliary", "ssh", "telnet", "http", "https", "snmp")
 
 
 class ExpectationResult(NamedTuple):

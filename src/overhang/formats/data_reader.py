@@ -11,6 +11,7 @@ from overhang.language import SCHEMA, Collector
 from overhang.language.collector import make_statement
 from overhang.language.ir import Statement
 from overhang.model.stored_secret import Form
+from overhang.model.vocabulary import PORTS, VTY_WAYS
 
 SYSTEM, LISTS = "ietf-system", "ietf-access-control-list"
 TACACS = "ietf-system-tacacs-plus"
@@ -314,7 +315,7 @@ class _Interpreter:
     def header(self, node: Node) -> tuple[str, tuple[str, ...]] | None:
         """The kind of block that a node is, and the words of its header."""
         name = node.name
-        if name in ("console", "auxiliary"):
+        if name in PORTS:
             return "port", ("entry", name)
         if name == "vty":
             return "vty", ("entry", "vty", self.range(node))
@@ -329,7 +330,7 @@ class _Interpreter:
             node.one("position")
             address, length = node.value("ip"), node.value("length")
             return name, (name, "unknown" if address is None else f"{address}/{length}" if length else address)
-        single = ("ssh", "telnet", "web", "snmp", "passwords", "management")
+        single = (*VTY_WAYS, "web", "snmp", "passwords", "management")
         return (name, (name,)) if name in single else None
 
     @staticmethod

@@ -13,6 +13,7 @@ from overhang.language.schema import SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
 from overhang.language.terminals import encode_vty_range
 from overhang.model import BlockInfo, Configured, Device, Entry, Family
+from overhang.model.vocabulary import PORTS
 from overhang.text import Diagnostic, Level, Origin, Span
 
 Key = tuple[str, Any]
@@ -246,7 +247,7 @@ class Builder:
             elif block.attribute:
                 found[block.attribute] = made
             else:  # a field of its own for each
-                for port in ("console", "auxiliary"):
+                for port in PORTS:
                     found[port] = made.get(port, Entry())._replace(item=f"entry:{port}")
         return Device(file=self.file, **found)
 

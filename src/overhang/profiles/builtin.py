@@ -1,7 +1,7 @@
 """The built-in profiles. Makers differ in just this table, so it is kept as one, to be read across."""
 
 from overhang.model.durations import parse_duration
-from overhang.model.vocabulary import WAYS
+from overhang.model.vocabulary import VTY_WAYS, WAYS
 from overhang.profiles.model import (
     Factory,
     Key,
@@ -17,7 +17,6 @@ from overhang.profiles.model import (
 
 _CHECKS = ("nothing", "password", "users", "refuse")
 _WEB_CHECKS = ("users", "elevation-password", "nothing")
-_VTY_WAYS = ("ssh", "telnet")
 _ANSWERS = ("all", "nothing")
 
 
@@ -35,7 +34,7 @@ KEYS: dict[str, Key] = {
     "unsaid-auxiliary": _choice("how the auxiliary port authenticates", *_CHECKS),
     "unsaid-vty": _choice("how a VTY authenticates", *_CHECKS),
     "no-password-set": _choice("where a password is required and none is set", "refuse", "admit"),
-    "unsaid-accept": Key(ways(of=_VTY_WAYS), ((), ("ssh",), ("telnet",), _VTY_WAYS), "the ways that a VTY accepts"),
+    "unsaid-accept": Key(ways(of=VTY_WAYS), ((), ("ssh",), ("telnet",), VTY_WAYS), "the ways that a VTY accepts"),
     "vtys": Key(number(0, 256), (0, 1, 256), "how many VTYs there are"),
     "vty-pick": _choice("which free VTY a connection gets", "accepting", "first-free"),
     "unsaid-ssh": _choice("whether SSH is on", "on", "off"),
@@ -55,9 +54,7 @@ KEYS: dict[str, Key] = {
     "missing-list": _choice("a source list that does not exist", "allow", "deny"),
     "no-accounts": _choice("in a method list, no account on the device", "next", "reject"),
     "unknown-account": _choice("in a method list, an unknown username", "reject", "next"),
-    "accounts-guard": _choice(
-        "whether the first account turns authentication on", "yes", "no"
-    ),
+    "accounts-guard": _choice("whether the first account turns authentication on", "yes", "no"),
     "factory-account": Key(
         factory,
         (None, *(Factory(15, known, WAYS) for known in (False, True))),

@@ -7,6 +7,7 @@ from functools import partial
 from typing import Any
 
 from overhang.model import Prefix, parse_address, parse_prefix
+from overhang.model.vocabulary import PORTS
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
 from overhang.profiles.model import BadProfile, text_of
 from overhang.project.expectations import ExpectationReader
@@ -20,7 +21,6 @@ _LARGEST = 8_000_000
 _KEYS = (
     "profile management locked-away thresholds networks people servers states profiles dialects expect waivers".split()
 )
-_PORTS = ("console", "auxiliary")
 
 
 class BadProject(OverhangError):
@@ -82,7 +82,7 @@ class _Loader(TomlValidator):
         people = self.people(table)
         for person in people.values():
             for place in person.sits:
-                self.among(place, [*networks, *_PORTS], f"people.{person.name}", "", "no network is called")
+                self.among(place, [*networks, *PORTS], f"people.{person.name}", "", "no network is called")
         management = self.texts(table, "management")
         for name in management:
             self.among(name, networks, "", "management", "no network is called")

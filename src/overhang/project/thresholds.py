@@ -23,8 +23,8 @@ class Thresholds(NamedTuple):
     idle: int = 600
     rsa_bits: int = 2048
     ecdsa_bits: int = 256
-    ssh_tries: int = 6
-    ssh_finish: int = 120
+    ssh_tries: int = 5
+    ssh_finish: int = 90
     password_length: int = 15
     password_classes: int = 0
     password_memory: int = 0
@@ -75,7 +75,7 @@ THRESHOLDS: tuple[Threshold, ...] = (
         "ssh-finish",
         _read_span,
         "a login by SSH should be finished within this",
-        "RFC 4252 section 4 recommends a limit; 10 minutes is its longest, two suffice",
+        "RFC 4252 section 4 recommends a limit; 10 minutes is its longest; the number is ours",
     ),
     Threshold(
         "password-length",

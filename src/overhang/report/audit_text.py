@@ -11,7 +11,7 @@ from overhang.auditing.fleet import FleetFinding
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, Opened, ReportedFinding
 from overhang.auditing.rules.pages import page_of
-from overhang.model.vocabulary import way_label
+from overhang.model.vocabulary import PORTS, way_label
 from overhang.report.audit_summary import by_rule, not_examined, read_by, summary, verdict
 from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.text import Diagnostic
@@ -168,7 +168,7 @@ def opened_phrases(opens: Sequence[Opened]) -> list[str]:
 
 def _phrase(opened: Opened, needs: list[str]) -> str:
     where = ", ".join(opened.sources)
-    if opened.via in ("console", "auxiliary"):
+    if opened.via in PORTS:
         start = f"at the {opened.via}" + (" port" if opened.via == "auxiliary" else "")
     else:
         start = f"{way_label(opened.via)} {f'from {where}'}"

@@ -7,13 +7,13 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
 from overhang.model import Address, PublicKey, parse_address
+from overhang.model.vocabulary import is_way
 from overhang.simulation.decide import decide
 from overhang.simulation.lockout import LockoutState
 from overhang.simulation.resolve import ResolvedDevice
 from overhang.simulation.result import Attempt, Result
 from overhang.text import OverhangError, did_you_mean
 
-WAYS = ("console", "auxiliary", "ssh", "telnet", "http", "https", "snmp")
 _LONGEST_SEQUENCE = 1e12
 _DECODE = json.JSONDecoder().raw_decode
 
@@ -95,7 +95,7 @@ def read_fields(value: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _way(value: Any) -> str:
-    if value in WAYS or (isinstance(value, str) and value.startswith("door:") and len(value) > 5):
+    if isinstance(value, str) and is_way(value):
         return str(value)
     raise ValueError
 
