@@ -9,7 +9,7 @@ import pytest
 
 from overhang.auditing import Finding, RuleContext, Severity, all_rules, rule_names, run_rules
 from overhang.auditing.registry import device_rules
-from overhang.auditing.rules.pages import exemplary, names, page_of
+from overhang.auditing.rules.pages import base_sheet, names, page_of
 from overhang.auditing.severity import AttackerEffort, of_lock_out, of_paths
 from overhang.demo import demo_files
 from overhang.exposure import AccessPath, levels_of
@@ -57,8 +57,8 @@ def test_a_rule_has_its_page(name: str) -> None:
     assert set(page.severity.split(" or ")) <= {"ways in", "lock-out", *SEVERITIES}
 
 
-def test_the_exemplary_device_is_clean() -> None:
-    assert case_of(exemplary(), page_of("no-lockout").project_text())[1] == []
+def test_the_base_device_is_clean() -> None:
+    assert case_of(base_sheet(), page_of("no-lockout").project_text())[1] == []
 
 
 @pytest.mark.parametrize("name", OWN)
@@ -324,7 +324,7 @@ def test_what_was_not_understood_is_not_held_against_the_device(rule: str, text:
 
 
 def test_whoever_is_locked_away_matters_less() -> None:
-    text = exemplary() + "\nentry console: check nothing\n"
+    text = base_sheet() + "\nentry console: check nothing\n"
     assert [each.severity.word for each in case_of(text)[1]] == ["medium"]
     assert [each.severity.word for each in case_of(text, 'locked-away = ["long p*"]')[1]] == ["low"]
 

@@ -595,7 +595,7 @@ def test_rules_are_listed_and_explained(overhang: Run) -> None:
         assert [head for head in heads if head not in page] == []
         assert page.startswith(f"{rule.name}: ")
         assert max(map(len, page.splitlines())) <= 100
-    assert overhang("rules", "--exemplary").out.startswith("# A device as it should be.")
+    assert overhang("rules", "--base").out.startswith("# A device as it should be.")
     assert overhang("rules", "telnet") == (2, "", "overhang: no rule is called telnet; overhang rules lists them\n")
     assert overhang("rules", "no-baner") == (2, "", "overhang: no rule is called no-baner; did you mean no-banner?\n")
 

@@ -6,7 +6,7 @@ from functools import cache
 from pathlib import Path
 
 from overhang.auditing import DeviceAudit, Finding, FleetFinding, RuleContext, audit_config, run_fleet_rules, run_rules
-from overhang.auditing.rules.pages import Page, exemplary
+from overhang.auditing.rules.pages import Page, base_sheet
 from overhang.language import read_sheet
 from overhang.profiles import BUILTIN, KEYS, derive
 from overhang.profiles.builtin import DEFAULT
@@ -43,7 +43,7 @@ def of(rule: str, text: str, **changes: str) -> list[Finding]:
 def run_of(page: Page, sample: str, project: str) -> tuple[list[DeviceAudit], list[FleetFinding]]:
     """The audit of a page's sample with the devices that stand beside it."""
     held = project_of(project)
-    texts = [page.sheet(sample)] + [exemplary().replace("pier-gate", f"pier-{number}") for number in range(page.fleet)]
+    texts = [page.sheet(sample)] + [base_sheet().replace("pier-gate", f"pier-{number}") for number in range(page.fleet)]
     audits = [audit_config(read_sheet(text, f"t{number}"), held, NOW) for number, text in enumerate(texts)]
     return audits, run_fleet_rules(audits, [held], NOW.date())
 

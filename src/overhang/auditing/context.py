@@ -56,7 +56,7 @@ class AccessPoint(NamedTuple):
 
     @property
     def unauthenticated(self) -> list[AccessPath]:
-        """The access paths of somebody who knows nothing."""
+        """The access paths that need no credential."""
         return [path for path in self.paths if not path.needs]
 
     @property
@@ -282,7 +282,7 @@ class RuleContext:
         )
         return None if found is None else found[1]
 
-    def stranger(
+    def unauthenticated(
         self,
         via: str,
         numbers: tuple[int, ...] = (),
@@ -291,7 +291,7 @@ class RuleContext:
         knows: frozenset[str] = frozenset(),
         ssh_versions: tuple[int, ...] = (1, 2),
     ) -> Iterator[Result]:
-        """How logins of somebody who knows nothing, or no more than ``knows``, end from each kind of source.
+        """How logins without a credential, or with no more than ``knows``, end from each kind of source.
 
         The VTYs other than ``numbers`` are busy; what is typed opens nothing.
         """
@@ -319,7 +319,7 @@ class RuleContext:
                 for point in self.access_points
                 if point.arrives
                 for state in down
-                for result in self.stranger(point.via, point.numbers, state, name, knows)
+                for result in self.unauthenticated(point.via, point.numbers, state, name, knows)
                 for step in result.trace
                 if step.stage is Stage.AUTHENTICATION
             },

@@ -1,4 +1,4 @@
-"""The audit of one configuration: rules run, findings quoted and waived, what was not examined told."""
+"""The audit of one configuration: runs the rules, quotes and waives findings, lists what was not examined."""
 
 import datetime
 import hashlib

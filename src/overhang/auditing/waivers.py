@@ -1,4 +1,4 @@
-"""Waivers: findings that somebody accepted, on some devices and until some day."""
+"""Waivers: findings that are accepted on some devices, until a day."""
 
 import datetime
 from fnmatch import fnmatchcase

@@ -48,13 +48,13 @@ def read_moment(text: str | None, option: str = "--now") -> datetime.datetime:
 
 
 def warn_unreadable(unreadable: Iterable[Unreadable]) -> None:
-    """Tell on standard error what could not be read."""
+    """Report on standard error what could not be read."""
     for each in unreadable:
         print(f"overhang: {each.file}: {each.error}", file=sys.stderr)
 
 
 def warn_left_out(loader: Loader) -> None:
-    """Tell on standard error which files were left out."""
+    """Report on standard error which files were left out."""
     left = loader.left_out
     if left:
         more = f" and {len(left) - _MOST_NAMED:,} more" if len(left) > _MOST_NAMED else ""

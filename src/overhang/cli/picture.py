@@ -22,7 +22,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         choices=SUBJECTS,
         default="exposure",
         help="exposure: what it takes to get in, device by device and way by way (default); findings: by device and "
-        "severity; login: the easiest way into the worst device, gate by gate",
+        "severity; login: the easiest login to the worst device, stage by stage",
     )
     parser.add_argument("--device", metavar="NAME", help="for login: the device to draw, in place of the worst")
     add_reading(parser)

@@ -1,4 +1,4 @@
-"""Show the profiles side by side, or one of them: what each means by what a sheet leaves unsaid."""
+"""Show the profiles side by side, or one of them: what each assumes where nothing is configured."""
 
 import argparse
 

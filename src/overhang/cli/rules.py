@@ -4,7 +4,7 @@ import argparse
 import sys
 
 from overhang.auditing import all_rules, rule_names
-from overhang.auditing.rules.pages import exemplary, page_of
+from overhang.auditing.rules.pages import base_sheet, page_of
 from overhang.cli.main import CLEAN, UserError
 from overhang.cli.terminal import show, width
 from overhang.report.rules_text import rule_lines, rules_lines
@@ -13,14 +13,14 @@ from overhang.text import did_you_mean
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang rules``."""
-    parser.add_argument("--exemplary", action="store_true", help="print the base sheet that the samples are added to")
+    parser.add_argument("--base", action="store_true", help="print the base sheet that the samples are added to")
     parser.add_argument("rule", nargs="?", metavar="RULE", help="the rule to explain; without it, all are listed")
 
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
-    if options.exemplary:
-        sys.stdout.write(exemplary())
+    if options.base:
+        sys.stdout.write(base_sheet())
         return CLEAN
     if options.rule is None:
         show(rules_lines(all_rules(), [page_of(name) for name in rule_names()]))

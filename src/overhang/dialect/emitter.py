@@ -1,4 +1,4 @@
-"""Saying what lines mean: statements in the order of the text, taken back where a line says so, put in doubt where one
+"""Emits statements in the order of the text, takes them back where a line does, and puts them in doubt where one
 that nobody understood may be about them."""
 
 from collections.abc import Mapping, Sequence

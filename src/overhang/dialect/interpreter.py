@@ -38,7 +38,7 @@ class Interpreter:
         self.used: set[int] = set()
 
     def parsed(self) -> ParsedConfig:
-        """The device, and all that is to be told about its text."""
+        """The device, with the diagnostics of its text."""
         self.scan.run()
         self.settle()
         for line, reason in self.scan.text.problems:
@@ -73,7 +73,7 @@ class Interpreter:
         )
 
     def diagnostic(self, line: int, why: str) -> Diagnostic:
-        """What is told of a line that was not understood."""
+        """The message about a line that was not understood."""
         text = self.scan.quote(line)[:_SHOWN]
         column = len(text) - len(text.lstrip()) + 1
         end = max(column + 1, len(text.rstrip()) + 1)

@@ -334,7 +334,7 @@ class _Loader(Settings):
         return tuple(found)
 
     def ambiguous(self) -> None:
-        """Two translations of one line, or two heads of a block, of which nobody could tell which is meant."""
+        """Two translations of one line, or two heads of a block, that are ambiguous."""
         for entries in self.entries.values():
             seen: dict[object, list[tuple[Pattern, Translation | BlockType]]] = {}
             for pattern, target in entries:
@@ -347,7 +347,7 @@ class _Loader(Settings):
     def compare(
         self, pattern: Pattern, target: Translation | BlockType, other: Pattern, earlier: Translation | BlockType
     ) -> None:
-        """Tell of two patterns, equally exact, that fit the same line."""
+        """Report two patterns, equally exact, that fit the same line."""
         held = any(isinstance(each, Translation) and each.conditional for each in (earlier, target))
         if held or earlier is target or pattern.open != other.open or not _overlap(pattern, other):
             return

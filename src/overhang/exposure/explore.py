@@ -1,8 +1,8 @@
-"""Every way in: the decision asked with every answer, phase by phase, and the answers put together.
+"""Explores every access path: the decision with every answer, stage by stage, and the answers put together.
 
-Arriving is explored for each way, destination and lowest free VTY; checking and landing for each place arrived at and
-each name; elevating for each place and level that is landed on. What each phase needs is a set of sources, a set of
-server states and a set of items, so that the phases multiply as sets.
+Reachability is explored for each way, destination and lowest free VTY; authentication and authorization for each access
+point and name; elevation for each access point and level after login. What a stage needs is a set of sources, a set of
+server states and a set of credentials, so that the stages multiply as sets.
 """
 
 import datetime

@@ -1,6 +1,6 @@
-"""The asker that explores: it gives every answer to every question, and keeps what each answer needs.
+"""The oracle that explores: it gives every answer to every question, and keeps what each answer needs.
 
-A run with this asker ends with a set of sources, a set of server states, and the items that the person used.
+A run with this oracle ends with a set of sources, a set of server states, and the items that the person used.
 The decision's code is the same that answers for one person.
 """
 
@@ -69,7 +69,7 @@ class ExploringOracle(Oracle):
         self.sure = True
 
     def branch(self, question: Hashable, options: Sequence[Any], step: Step) -> Any:
-        """As for any asker; a question that is not the explorer's own is in doubt, and so is what hangs on it."""
+        """As for any oracle; a question that is not the explorer's own is in doubt, and so is what hangs on it."""
         if step is not _QUESTION:
             self.sure = False
         return super().branch(question, options, step)

@@ -33,7 +33,7 @@ Names = tuple[str, ...]
 class BlockInfo(NamedTuple):
     """Where a block begins, and the first statement in it that could not be read, if there is one.
 
-    ``doubt`` puts in doubt what the block leaves unsaid. ``origin`` is None for a block that the sheet does not have.
+    ``doubt`` puts in doubt what the block does not set. ``origin`` is None for a block that the sheet does not have.
     """
 
     origin: Origin | None = None

@@ -1,6 +1,6 @@
 """What opens a stored password, and which two stored passwords are provably the same.
 
-Answers are True, False, or None for "nobody can tell here". The libraries are imported on the first hash, since most
+Answers are True, False, or None for "unknown". The libraries are imported on the first hash, since most
 runs meet none.
 """
 
@@ -62,7 +62,7 @@ def scheme_of(text: str) -> str | None:
 
 
 def plain_text(stored: StoredSecret) -> str | None:
-    """The password itself where whoever holds the configuration can read it off, else None."""
+    """The password itself where the configuration discloses it, else None."""
     if stored.form is Form.READABLE:
         return stored.text
     if stored.form is Form.MASKED:

@@ -1,4 +1,4 @@
-"""What is meant by what a sheet leaves unsaid: profiles, as data."""
+"""What holds where nothing is configured: profiles, as data."""
 
 from overhang.profiles.builtin import BUILTIN, KEYS
 from overhang.profiles.model import UNKNOWN, Factory, Profile, Unknown, derive, show_value

@@ -34,7 +34,7 @@ class LockRule(NamedTuple):
 
 
 class Profile(NamedTuple):
-    """What is unsaid, by key. A value may be UNKNOWN; None is "not set"."""
+    """What holds where nothing is configured, by key. A value may be UNKNOWN; None is "not set"."""
 
     name: str
     about: str

@@ -10,7 +10,7 @@ from overhang.project.thresholds import Thresholds
 
 
 class Person(NamedTuple):
-    """Somebody who uses the devices: ``knows`` holds items of knowledge, ``sits`` names of networks or ports."""
+    """A person who uses the devices: ``knows`` holds items of knowledge, ``sits`` names of networks or ports."""
 
     name: str
     knows: tuple[str, ...] = ()
@@ -41,7 +41,7 @@ class Expectation(NamedTuple):
 
 
 class Waiver(NamedTuple):
-    """Findings that somebody decided to live with: a rule on some devices, why, and through which day.
+    """Findings that are accepted: a rule on some devices, why, and through which day.
 
     ``line`` is where it stands in the project file, 0 where that is not known.
     """

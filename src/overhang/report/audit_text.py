@@ -1,6 +1,6 @@
 """The audit for people: the verdict first, then the devices worst first, then what is wrong.
 
-One device is shown at length: what proves each finding, what it opens, what mends it. Of many a person first wants to
+One device is shown at length: the lines of each finding, what it opens, its fix. Of many a person first wants to
 know where to begin: a line for each device, then a line for each rule.
 """
 

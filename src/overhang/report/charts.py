@@ -1,6 +1,6 @@
 """Pictures of an audit, drawn by matplotlib: the exposure map, findings by device and severity, the path of one login.
 
-A colour never stands alone: each cell has its letter, each bar its number, each gate its words.
+A colour never stands alone: each cell has its letter, each bar its number, each step its sentence.
 """
 
 import io
@@ -282,13 +282,13 @@ _ENDS = {"admitted": "#1f6391", "unknown": "#75558c"}
 
 
 def login_path(path: LoginTrace) -> "Figure":
-    """The gates of one login from the top down, each with what it comes by, and where it ends."""
+    """The steps of one login from the top down, each with its origin, and the outcome."""
     from matplotlib.patches import Rectangle
 
-    gates = path.steps
-    lines = [textwrap.wrap(safe(gate.reason), 92) or [""] for gate in gates]
+    path_steps = path.steps
+    lines = [textwrap.wrap(safe(gate.reason), 92) or [""] for gate in path_steps]
     steps = [0.3 + 0.2 * len(each) for each in lines]
-    figure = _figure(max(_HEIGHT if len(gates) > 9 else 5.0, 2.6 + sum(steps)))
+    figure = _figure(max(_HEIGHT if len(path_steps) > 9 else 5.0, 2.6 + sum(steps)))
     height = figure.get_figheight()
     area = figure.add_axes((0, 0, 1, 1))
     area.set_xlim(0, _WIDTH)
@@ -299,12 +299,12 @@ def login_path(path: LoginTrace) -> "Figure":
     y = 1.25
     stage = ""
     area.plot([2.0, 2.0], [y, y + sum(steps) + 0.1], color="#cccccc", linewidth=2.5, zorder=1)
-    for gate, words, step in zip(gates, lines, steps, strict=True):
+    for gate, words, step in zip(path_steps, lines, steps, strict=True):
         colour = _STAGES.get(gate.stage, _FAINT)
         if gate.stage != stage:
             stage = gate.stage
             area.text(1.75, y, stage, ha="right", va="center", size=11, weight="bold", color=colour)
-        stopped = gate is gates[-1] and path.outcome != "admitted"
+        stopped = gate is path_steps[-1] and path.outcome != "admitted"
         marker, colour = ("X", "#9b1c2e") if stopped else ("o", colour)
         area.plot([2.0], [y], marker=marker, markersize=11 if stopped else 9, color=colour, zorder=2)
         for at, line in enumerate(words):

@@ -42,7 +42,7 @@ class Ended(NamedTuple):
 
 
 def run_once(resolved: ResolvedDevice, attempt: Attempt, oracle: Oracle, failures: LockoutState) -> Ended:
-    """One run, with the asker's answers as they stand. ``failures`` is changed."""
+    """One run, with the oracle's answers as they stand. ``failures`` is changed."""
     run = Evaluation(resolved, attempt, oracle, failures)
     endpoint = arrive(run)
     granted = check(run, endpoint) if endpoint is not None else None

@@ -171,7 +171,7 @@ def _bare(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
 
 
 def _tries(run: Evaluation) -> Iterator[int]:
-    """The tries that the person makes: the asker turns to the next text as each begins."""
+    """The tries that the person makes: the oracle turns to the next text as each begins."""
     limit = run.settle(run.resolved.facts["elevation-tries"], "elevation-tries")
     texts = run.attempt.elevate_passwords
     for index in range(min(limit, max(1, len(texts)))):

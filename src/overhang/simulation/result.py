@@ -10,7 +10,7 @@ from overhang.text import Origin
 
 
 class FromProfile(NamedTuple):
-    """A decision that came from what a profile means by silence."""
+    """A decision that came from a profile's default."""
 
     profile: str
     key: str
@@ -32,14 +32,14 @@ Provenance = Origin | FromProfile | FromAttempt
 
 
 class Resolved(NamedTuple):
-    """A value, said or unsaid, and what gave it. The value may be ``profiles.UNKNOWN``."""
+    """A value, configured or not, and what gave it. The value may be ``profiles.UNKNOWN``."""
 
     value: Any
     origin: Provenance
 
 
 class Attempt(NamedTuple):
-    """One person at one door.
+    """One login by one person.
 
     ``via`` is a way, ``snmp`` or ``door:NAME``. ``knows`` holds items of knowledge. ``servers`` tells what the AAA
     servers hold, {group: {account: {"password", "level"}}}, or is None where that is not known; ``down`` holds the
@@ -69,7 +69,7 @@ class Attempt(NamedTuple):
 
 
 class Step(NamedTuple):
-    """One step of the way: its stage, the reason with its arguments, and what it comes from.
+    """One step of a login: its stage, the reason with its arguments, and what it comes from.
 
     ``asked`` is set where the person was asked for something: "name" or "password".
     """

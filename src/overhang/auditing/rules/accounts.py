@@ -31,7 +31,7 @@ def shut(context: RuleContext, account: Account) -> str:
 
 
 def usable(context: RuleContext) -> list[Account]:
-    """The accounts that somebody can log in or elevate by."""
+    """The accounts that can log in or elevate."""
     return context.keep("usable accounts", lambda: list(_usable(context)))
 
 

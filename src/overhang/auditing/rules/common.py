@@ -9,7 +9,7 @@ from overhang.exposure import AccessPath
 from overhang.model.vocabulary import DOOR, PORTS, WEB_WAYS
 from overhang.simulation import Provenance, Reason, Result, Stage, Step
 
-#: What lets somebody in who knows nothing.
+#: What lets anyone in without a credential.
 _LETS_IN = frozenset(
     {
         Reason.CHECK_NOTHING,
@@ -34,7 +34,7 @@ class Unauthenticated(NamedTuple):
 
 
 def unauthenticated(context: RuleContext) -> list[Unauthenticated]:
-    """Every access path of somebody who knows nothing."""
+    """Every access path that needs no credential."""
     return context.keep("unauthenticated", lambda: list(_find(context)))
 
 

@@ -37,7 +37,7 @@ def web_no_authentication(context: RuleContext) -> Iterator[Finding]:
 
 @rule("http-enabled")
 def http_enabled(context: RuleContext) -> Iterator[Finding]:
-    """HTTP that lets somebody in."""
+    """HTTP by which a login succeeds."""
     http, https = context.by_ways("http"), context.by_ways("https")
     if not http:
         return

@@ -20,7 +20,7 @@ _NOT_BY_ACCOUNT = (Reason.LANDS_ENTRY, Reason.LANDS_SERVICE, Reason.LANDS_UNSAID
 
 
 def no_authentication(context: RuleContext, wanted: Callable[[AccessPoint], bool]) -> Iterator[Finding]:
-    """Access points that ask for nothing; those with a password of their own are told as ignoring it."""
+    """Access points that ask for nothing; those with a password of their own are reported as ignoring it."""
     for group in by_cause(unauthenticated(context), Reason.CHECK_NOTHING):
         views = [each.point.view for each in group if each.point.view is not None]
         ignored = any(view.credential is not None and view.credential.origin != view.block.doubt for view in views)
@@ -79,7 +79,7 @@ _TELLING = (Reason.NO_PASSWORD_DROPPED, Reason.PASSWORD_NOT_FOR_SSH, Reason.NO_A
 
 
 def _ends_by(context: RuleContext, point: AccessPoint, reason: Reason) -> Result | None:
-    for result in context.stranger(point.via, point.numbers):
+    for result in context.unauthenticated(point.via, point.numbers):
         codes = [step.code for step in result.trace]
         first = next((code for code in codes if code in _TELLING), None)
         if first is Reason.PASSWORD_NOT_FOR_SSH and _others_at(context, point):
@@ -90,7 +90,7 @@ def _ends_by(context: RuleContext, point: AccessPoint, reason: Reason) -> Result
 
 
 def _others_at(context: RuleContext, point: AccessPoint) -> bool:
-    """Whether somebody gets in at the same VTYs by another way."""
+    """Whether a login succeeds at the same VTYs by another way."""
     return any(each.paths for each in context.access_points if each.numbers == point.numbers)
 
 

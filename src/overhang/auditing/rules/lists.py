@@ -52,7 +52,7 @@ def _lock_out(context: RuleContext, *, always: bool) -> Iterator[Finding]:
     reasons: list[str] = []
     places: list[str] = []
     for point in context.access_points:
-        for result in context.stranger(point.via, point.numbers, max(exposure.states, key=len)):
+        for result in context.unauthenticated(point.via, point.numbers, max(exposure.states, key=len)):
             if result.outcome in ("denied", "dropped", "unknown"):
                 places.append(point.place)
                 steps = [step for step in result.trace if step.stage is Stage.AUTHENTICATION]
@@ -62,7 +62,7 @@ def _lock_out(context: RuleContext, *, always: bool) -> Iterator[Finding]:
     by = f" by {listed(places)}" if places else ", since every way is closed or off"
     if not places:
         for via in (*PORTS, *context.resolved.services):
-            because += [result.decided_by for result in context.stranger(via)]
+            because += [result.decided_by for result in context.unauthenticated(via)]
     when = "" if always else " while the servers do not answer"
     why = f": {listed(reasons, 3)}" if reasons else ""
     message = f"nobody can log in{when}{by}{why}"

@@ -38,7 +38,7 @@ def _vtys_for_ssh(context: RuleContext) -> list[int]:
 
 def _refused(context: RuleContext, *reasons: Reason) -> Result | None:
     """A login by SSH that VTYs wait for and that is refused for one of the reasons."""
-    first = next(context.stranger("ssh"), None) if _vtys_for_ssh(context) else None
+    first = next(context.unauthenticated("ssh"), None) if _vtys_for_ssh(context) else None
     return first if first is not None and first.trace[-1].code in reasons else None
 
 
@@ -111,7 +111,7 @@ def ssh_weak_key(context: RuleContext) -> Iterator[Finding]:
 def ssh_version_1(context: RuleContext) -> Iterator[Finding]:
     """SSH that also speaks version 1, to a client that asks for nothing else."""
     paths = context.by_ways("ssh")
-    old = context.stranger("ssh", ssh_versions=(1,)) if paths else ()
+    old = context.unauthenticated("ssh", ssh_versions=(1,)) if paths else ()
     agreed = next((step for result in old for step in result.trace if step.code is Reason.VERSION_AGREED), None)
     if agreed is not None:
         message = "SSH accepts version 1, which is broken: a session can be read and changed in transit"

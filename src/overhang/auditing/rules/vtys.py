@@ -60,7 +60,7 @@ class Strength(NamedTuple):
 
 
 def strengths(context: RuleContext) -> list[Strength]:
-    """The groups of VTYs that let somebody in and that are configured."""
+    """The groups of configured VTYs by which a login succeeds."""
     found = []
     for points in context.vty_groups:
         paths = [path for point in points for path in point.paths]
@@ -165,7 +165,7 @@ def vty_not_configured(context: RuleContext) -> Iterator[Finding]:
 
 @rule("telnet-accepted", after="vty-weaker-than-others vty-not-configured")
 def telnet_accepted(context: RuleContext) -> Iterator[Finding]:
-    """Telnet that lets somebody in."""
+    """Telnet by which a login succeeds."""
     points = [point for point in context.access_points if point.via == "telnet" and point.paths]
     if not points:
         return

@@ -1,6 +1,6 @@
 """The pages of the rules: for each a file that says why it matters, with a sample that fails and one that passes.
 
-A sample is said over the exemplary sheet that stands beside the pages: so it shows nothing but the fault, and all other
+A sample is added to the base sheet next to the pages: so it shows nothing but the fault, and all other
 rules can be held against it too.
 """
 
@@ -15,10 +15,10 @@ class Page(NamedTuple):
     """What a person can read about a rule.
 
     ``severity`` says what its severity comes from: "ways in", "lock-out", or a word of the scale. ``fails`` and
-    ``passes`` are statements over the exemplary sheet, or with ``whole`` sheets of their own. ``project`` is a project
-    file to add to the exemplary one, or with ``own_people`` to stand in its place. ``takes`` says whose access the
-    remedy means to take, or is empty. ``nobody_before``: the fault is that nobody gets in. ``fleet``: so many more
-    devices, like the exemplary one, stand beside the sample. ``project_passes`` stands in the place of ``project``.
+    ``passes`` are statements over the base sheet, or with ``whole`` sheets of their own. ``project`` is a project
+    file to add to the base one, or with ``own_people`` to stand in its place. ``takes`` names whose access the
+    fix means to remove, or is empty. ``nobody_before``: the fault is that nobody gets in. ``fleet``: so many more
+    devices, like the base one, stand beside the sample. ``project_passes`` stands in the place of ``project``.
     """
 
     name: str
@@ -40,24 +40,24 @@ class Page(NamedTuple):
 
     def sheet(self, sample: str) -> str:
         """A sample as a whole sheet."""
-        return sample + "\n" if self.whole else f"{exemplary()}\n{sample}\n"
+        return sample + "\n" if self.whole else f"{base_sheet()}\n{sample}\n"
 
     def project_text(self) -> str:
         """The project file of the samples."""
-        networks, _, people = exemplary_project().partition("\n[people.lena]")
+        networks, _, people = base_project().partition("\n[people.lena]")
         return (
             f"{self.project}\n{networks}\n" if self.own_people else f"{self.project}\n{networks}\n[people.lena]{people}"
         )
 
 
-def exemplary() -> str:
+def base_sheet() -> str:
     """The sheet that samples are said over."""
-    return _read("exemplary.sheet")
+    return _read("base.sheet")
 
 
-def exemplary_project() -> str:
+def base_project() -> str:
     """The project file of the samples."""
-    return _read("exemplary.toml")
+    return _read("base.toml")
 
 
 @cache
@@ -76,7 +76,7 @@ def page_of(name: str) -> Page:
 def names() -> list[str]:
     """The rules that have a page."""
     return sorted(
-        file.removesuffix(".toml") for file in os.listdir(_HERE) if file.endswith(".toml") and file != "exemplary.toml"
+        file.removesuffix(".toml") for file in os.listdir(_HERE) if file.endswith(".toml") and file != "base.toml"
     )
 
 
