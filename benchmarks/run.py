@@ -24,7 +24,7 @@ from overhang.formats.data_writer import to_json, to_xml
 from overhang.formats.json_format import READER as JSON
 from overhang.formats.xml_format import READER as XML
 from overhang.language import read_bytes, read_sheet
-from overhang.language.unparser import write_sheet
+from overhang.language.unparser import unparse
 from overhang.simulation import ResolvedDevice
 
 PROGRAM = [sys.executable, "-m", "overhang"]
@@ -111,7 +111,7 @@ device a:
 entry console:
     check password
     password readable boat
-entry vty 0-15:
+entry vty 0-11:
     check users
     from l
 sources l:
@@ -190,7 +190,7 @@ def ways() -> None:
 
 #: Lines that a maker's text can be full of: each different, and each about access.
 DENSE = {
-    "isle-ramp.mrm": ("crew\n", "  hand p{0}\n    rank deckhand\n    oath b6 $6$x$y{0}\n"),
+    "isle-ramp.mrm": ("crew\n", "  hand p{0}\n    rank deckhand\n    oath ground $6$x$y{0}\n"),
     "isle-clock.snd": ("", 'bearer "p{0}" {{\n    power look;\n    phrase long "$6$x$y{0}";\n}}\n'),
     "isle-edge.brw": ("", "hold person p{0} word stirred $6$x$y{0}\nhold person p{0} step 1\n"),
     "isle-tickets.thk": ("", "(( strand {0} ))\nshore -> 10.64.{0}.7\nreach -> 255.255.255.0\nsees -> guests\n"),
@@ -209,7 +209,7 @@ def reading_formats() -> None:
         dense = data + (more[0] + "".join(more[1].format(number) for number in range(250))).encode()
         for label, text in (("demo", data), ("dense", dense)):
             device = reader.read(text, name).device
-            sheet = write_sheet(device, secrets=True).encode()
+            sheet = unparse(device, secrets=True).encode()
             yardstick = len(sheet) / median(functools.partial(read_bytes, sheet, "x"), 7)
             forms = [(reader.name, reader.read, text)]
             forms += [("json", JSON.read, to_json(device, secrets=True).encode())] if label == "dense" else []

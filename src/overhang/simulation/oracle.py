@@ -1,8 +1,8 @@
 """Who answers the questions that the decision asks.
 
-The decision never looks at an attempt's answers itself: it asks an oracle. ``AttemptOracle`` answers for one person with
-what that person knows and types. Where a value is unknown it follows every answer: the decision is run again from the
-start for each, with the answers before it kept (``branch`` and ``advance``).
+The decision never looks at an attempt's answers itself: it asks an oracle. ``AttemptOracle`` answers for one person
+with what that person knows and types. Where a value is unknown it follows every answer: the decision is run again from
+the start for each, with the answers before it kept (``branch`` and ``advance``).
 """
 
 from abc import ABC, abstractmethod
