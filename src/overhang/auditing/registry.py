@@ -6,7 +6,7 @@ report it first.
 """
 
 import importlib
-import pkgutil
+import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
 from graphlib import TopologicalSorter
@@ -64,9 +64,9 @@ class Topic:
 def all_topics() -> tuple[Topic, ...]:
     """Every topic, in order: each a module of ``rules/`` that holds one under the name ``rule``."""
     found = []
-    modules = pkgutil.iter_modules(rules_package.__path__)
-    for each in sorted(module.name for module in modules if not module.ispkg):
-        topic = getattr(importlib.import_module(f"overhang.auditing.rules.{each}"), "rule", None)
+    files = sorted(file for folder in rules_package.__path__ for file in os.listdir(folder))
+    for name in (file.removesuffix(".py") for file in files if file.endswith(".py") and file != "__init__.py"):
+        topic = getattr(importlib.import_module(f"overhang.auditing.rules.{name}"), "rule", None)
         if isinstance(topic, Topic):
             found.append(topic)
     return tuple(sorted(found, key=lambda topic: topic.order))

@@ -82,7 +82,7 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
             module.add_arguments(sub)
             sub.set_defaults(run=module.run)
         else:
-            commands.add_parser(name, help=about)
+            commands.add_parser(name, help=about, formatter_class=formatter)
     return parser
 
 
