@@ -4,9 +4,10 @@ import shlex
 
 import pytest
 
+from overhang.language import read_sheet
 from overhang.profiles import BUILTIN, KEYS
 from overhang.profiles.builtin import DEFAULT
-from overhang.simulation import FromProfile, LockoutState, Reason, decide
+from overhang.simulation import FromProfile, LockoutState, Reason, ResolvedDevice, decide
 from tests.cases import authentication, authorization, doubt, profiles, reachability
 from tests.support.semantics import Case, parse_attempt, parse_cases, resolve, run_case
 
@@ -118,3 +119,19 @@ def test_many_answers_in_doubt_stay_in_doubt() -> None:
         "unknown",
         "can't tell whether account u3 is locked: an earlier answer is in doubt",
     )
+
+
+@pytest.mark.parametrize(
+    ("attempt", "asked"),
+    [
+        ("via console pw boat", ["password"]),  # a password alone selects an account without a name
+        ("via console name omar pw boat", ["name", "password"]),
+        ("via console name lena pw gull", ["name", "password"]),
+    ],
+)
+def test_a_name_is_asked_for_where_one_is_given_or_needed(attempt: str, asked: list[str]) -> None:
+    sheet = "entry console: check users\nuser crew:\n    any-name\n    password readable boat\n"
+    device = read_sheet(sheet + "user lena: password readable gull\n", "t").device
+    result = decide(ResolvedDevice(device), parse_attempt(attempt)[0]).result
+    assert result.outcome == "admitted"
+    assert [step.asked for step in result.trace if step.asked] == asked

@@ -55,7 +55,7 @@ THRESHOLDS: tuple[Threshold, ...] = (
     Threshold(
         "idle",
         _read_span,
-        "a silent login should have ended after this",
+        "the longest idle timeout",
         "NIST SP 800-53 AC-11 and SC-10 ask for a limit and leave its length to the organisation",
     ),
     Threshold(
@@ -74,7 +74,7 @@ THRESHOLDS: tuple[Threshold, ...] = (
     Threshold(
         "ssh-finish",
         _read_span,
-        "a login by SSH should be finished within this",
+        "the longest time to complete an SSH login",
         "RFC 4252 section 4 recommends a limit; 10 minutes is its longest; the number is ours",
     ),
     Threshold(
@@ -84,46 +84,49 @@ THRESHOLDS: tuple[Threshold, ...] = (
         "NIST SP 800-63B-4: 15 characters for a password that stands alone",
     ),
     Threshold(
-        "password-classes", _read_number, "classes of characters; 0: not asked for", "NIST SP 800-63B-4 asks for none"
+        "password-classes", _read_number, "classes of characters; 0: not required", "NIST SP 800-63B-4 asks for none"
     ),
     Threshold(
         "password-memory",
         _read_number,
-        "old passwords that may not come back; 0: not asked for",
+        "earlier passwords that cannot be reused; 0: not required",
         "NIST SP 800-63B-4 asks for none",
     ),
     Threshold(
         "password-age",
         _read_span,
-        "a password should be changed after this; not asked for unless said",
+        "the longest age of a password; not required unless set",
         "NIST SP 800-63B-4 advises against it",
     ),
     Threshold(
         "password-warning",
         _read_span,
-        "and a warning should come so long before; not asked for unless said",
+        "the least warning before a password expires; not required unless set",
         "follows password-age",
     ),
     Threshold(
         "failures",
         _read_number,
-        "wrong passwords in a row that an account may meet",
+        "wrong passwords in a row before an account must lock",
         "NIST SP 800-63B-4: no more than 100",
     ),
     Threshold(
         "certificate-days",
         _read_number,
-        "a certificate that ends within so many days ends soon",
-        "ours: a month to get another",
+        "a certificate that expires within so many days expires soon",
+        "ours: a month to replace it",
     ),
     Threshold("shared-by", _read_number, "devices that may share a secret", "NIST SP 800-53 IA-5; the number is ours"),
     Threshold(
-        "peers", _read_number, "so many other devices of a kind and site must agree before one stands out", "ours"
+        "peers",
+        _read_number,
+        "so many other devices of a kind and site must agree before one is reported as different",
+        "ours",
     ),
     Threshold(
         "guess",
         _read_span,
-        "time for trying common passwords against hashes; none unless said",
+        "time for trying common passwords against hashes; none unless set",
         "ours: a run should be fast by default",
     ),
 )
