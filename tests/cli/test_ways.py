@@ -66,7 +66,7 @@ quay  quay.sheet
   SSH      10.64.0.0/15  some account's password at ashore                             1    any up
            to 10.64.0.1
 
-1 device: 7 ways in, 4 to level 15, 0 without a credential
+1 device: 7 access paths, 4 to level 15, 0 without a credential
 """
 
 
@@ -95,13 +95,13 @@ def test_the_ways_as_json(overhang: Run, write: Write) -> None:
 @pytest.mark.parametrize(
     ("arguments", "tally"),
     [
-        (["--to", "15"], "4 ways in, 4 to level 15, 0 without a credential"),
-        (["--via", "console"], "1 way in, 1 to level 15, 0 without a credential"),
-        (["--from", "10.65.3.1"], "6 ways in, 3 to level 15, 0 without a credential"),
-        (["--from", "192.0.2.1"], "0 ways in, 0 to level 15, 0 without a credential"),
-        (["--person", "reader-of-backups"], "1 way in, 1 to level 15, 0 without a credential"),
-        (["--person", "lena"], "1 way in, 0 to level 15, 0 without a credential"),
-        (["--person", "omar"], "0 ways in, 0 to level 15, 0 without a credential"),
+        (["--to", "15"], "4 access paths, 4 to level 15, 0 without a credential"),
+        (["--via", "console"], "1 access path, 1 to level 15, 0 without a credential"),
+        (["--from", "10.65.3.1"], "6 access paths, 3 to level 15, 0 without a credential"),
+        (["--from", "192.0.2.1"], "0 access paths, 0 to level 15, 0 without a credential"),
+        (["--person", "reader-of-backups"], "1 access path, 1 to level 15, 0 without a credential"),
+        (["--person", "lena"], "1 access path, 0 to level 15, 0 without a credential"),
+        (["--person", "omar"], "0 access paths, 0 to level 15, 0 without a credential"),
     ],
 )
 def test_narrowed(overhang: Run, write: Write, arguments: list[str], tally: str) -> None:
@@ -110,7 +110,9 @@ def test_narrowed(overhang: Run, write: Write, arguments: list[str], tally: str)
           '[people.lena]\nknows = ["user:lena", "entry:console"]\nsits = ["bow"]\n'
           '[people.omar]\nknows = ["user:lena"]\nsits = ["far"]\n')  # fmt: skip
     if arguments == ["--person", "lena"]:
-        tally = "2 ways in, 1 to level 15, 0 without a credential"  # whoever knows one name of an item knows it by all
+        tally = (
+            "2 access paths, 1 to level 15, 0 without a credential"  # whoever knows one name of an item knows it by all
+        )
     ran = overhang("ways", "quay.sheet", *arguments)
     assert ran.out.splitlines()[-1] == f"1 device: {tally}"
 

@@ -650,6 +650,7 @@ def test_shapes_show_no_word_that_may_be_a_secret() -> None:
     assert not TRADE & {"password1", "tide", "gangway", "letmein"}
 
 
+@pytest.mark.slow
 @given(st.lists(st.from_regex(r"[a-z]{4,8}", fullmatch=True), min_size=2, max_size=5))
 @settings(max_examples=80, **CALM)
 def test_what_was_not_understood_shows_its_first_word_at_most(words: list[str]) -> None:
@@ -826,6 +827,7 @@ def toml(value: Any) -> str:
 _LINES = st.lists(st.dictionaries(st.sampled_from(["line", *_TRANSLATE]), _ANY, max_size=5), min_size=1, max_size=3)
 
 
+@pytest.mark.slow
 @given(st.dictionaries(st.sampled_from(TOP_KEYS), _ANY, max_size=4), _LINES)
 @settings(max_examples=500, **CALM)
 def test_no_file_breaks_the_reading_of_a_dialect(table: dict[str, Any], lines: list[dict[str, Any]]) -> None:

@@ -107,6 +107,7 @@ def all_ways(device: Device) -> tuple[str, str]:
     return data, document
 
 
+@pytest.mark.slow
 @given(sheets())
 @settings(max_examples=150, **CALM)
 def test_any_sheet_goes_through_json_and_xml_unchanged(text: str) -> None:
@@ -117,6 +118,7 @@ def test_any_sheet_goes_through_json_and_xml_unchanged(text: str) -> None:
         assert any(ord(sign) < 32 or ord(sign) > 0xD7FF for sign in unparse(device, secrets=True)) or "\\" in text
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10**9))
 @settings(max_examples=60, **CALM)
 def test_random_devices_go_through_json_and_xml_unchanged(seed: int) -> None:

@@ -39,6 +39,7 @@ from tests.support.sheets import SAMPLE_WORDS, quoted, sheets, words_of
 ROWS = [row for rows in SCHEMA.table.values() for row in rows]
 
 
+@pytest.mark.slow
 @given(st.data())
 @settings(max_examples=600, deadline=None)
 def test_every_statement_reads_and_writes_alike(data: st.DataObject) -> None:
@@ -283,6 +284,7 @@ LINES = st.one_of(
 )  # fmt: skip
 
 
+@pytest.mark.slow
 @given(st.lists(st.tuples(st.integers(0, 8), LINES), max_size=12))
 @settings(max_examples=300, deadline=None)
 def test_any_text_is_read_and_every_line_counted(lines: list[tuple[int, str]]) -> None:
@@ -370,6 +372,7 @@ def bare(value: Any) -> Any:
     return value
 
 
+@pytest.mark.slow
 @given(sheets())
 @settings(max_examples=300, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
 def test_a_written_sheet_reads_as_the_same_device(text: str) -> None:
@@ -381,6 +384,7 @@ def test_a_written_sheet_reads_as_the_same_device(text: str) -> None:
     assert unparse(again.device, secrets=True) == written
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10**9))
 @settings(max_examples=150, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
 def test_random_devices_are_written_and_read_back(seed: int) -> None:

@@ -2,6 +2,7 @@
 
 import random
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -37,6 +38,7 @@ def damaged(text: str, chance: random.Random) -> str:
     return "\n".join(lines)
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10**9))
 @settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
 def test_damaged_sheets_are_answered(seed: int) -> None:

@@ -1,4 +1,4 @@
-"""Lay out the network of Tidewater Ferries, a company that does not exist, and show the main job on it."""
+"""Write the network of Tidewater Ferries, a made-up company, to a folder, and audit it."""
 
 import argparse
 import contextlib
@@ -28,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         nargs="?",
         default="tidewater",
         metavar="FOLDER",
-        help="where to lay it out (default: tidewater)",
+        help="the folder (default: tidewater)",
     )
 
 

@@ -1,4 +1,4 @@
-"""Work on a dialect, the file that teaches a maker's language: try it on a configuration, start one, check one."""
+"""Work on a dialect, the file that describes a maker's language: try it on a configuration, start one, check one."""
 
 import argparse
 import os

@@ -1,4 +1,4 @@
-"""Simulate one login: show the conversation beside the reason for each step, and how it ends."""
+"""Simulate one login: show what the person sees, the reason for each step, and the outcome."""
 
 import argparse
 import getpass

@@ -1,4 +1,4 @@
-"""Make the stored form of a password, or open one; what is typed is not shown and comes from no argument."""
+"""Make the stored form of a password, or decode one. Passwords are typed without echo, never given as arguments."""
 
 import argparse
 import getpass

@@ -1,4 +1,4 @@
-"""List the rules of the audit, or explain one: why it matters, what it looks for, samples, how to fix it."""
+"""List the audit rules, or explain one: the risk, when it fires, the fix, examples."""
 
 import argparse
 import sys

@@ -1,4 +1,4 @@
-"""Show every way into devices: from where, what one needs to know, and how much power it gives, worst first."""
+"""Show every access path into devices: by which way, from where, with what knowledge, to which level."""
 
 import argparse
 import sys

@@ -96,6 +96,7 @@ def summary(devices: Sequence[DeviceWays], unreadable: int) -> str:
     ways = [way for device in devices for way in device.ways]
     to_top = sum(way.level == 15 for way in ways)
     free = sum(not way.needs and way.sure for way in ways)
-    ways_in = f"{count(len(ways), 'way')} in, {to_top} to level 15, {free} without a credential"
-    text = f"{count(len(devices), 'device')}: {ways_in}"
+    unsure = sum(not way.sure for way in ways)
+    paths = f"{count(len(ways), 'access path')}, {to_top} to level 15, {free} without a credential"
+    text = f"{count(len(devices), 'device')}: {paths}" + (f", {unsure} not certain" if unsure else "")
     return text + (f"; {count(unreadable, 'file')} unreadable" if unreadable else "")
