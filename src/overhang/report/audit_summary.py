@@ -45,10 +45,18 @@ def verdict(report: AuditReport) -> tuple[str, str]:
         where = f"{having} of {count(len(audits), 'device')}" if len(audits) > 1 else safe(audits[0].name)
         verb = "has" if len(audits) == 1 or having == 1 else "have"
         lesser = sum(report.counts.values())
-        return f"No high or critical findings; {where} {verb} {lesser} medium or lower", Severity(worst).word
-    if report.unreadable or any(audit.unread or audit.profile is None for audit in audits):
+        doubt = "; not everything was understood" if _in_doubt(report) else ""
+        return f"No high or critical findings; {where} {verb} {lesser} medium or lower{doubt}", Severity(worst).word
+    if _in_doubt(report):
         return "Nothing found, but not everything was understood", "medium"
     return "Nothing found", "good"
+
+
+def _in_doubt(report: AuditReport) -> bool:
+    """Whether something was not read, not understood or not decided, so that no finding is no good news."""
+    return bool(report.unreadable) or any(
+        audit.unread or audit.profile is None or not audit.decided for audit in report.audits
+    )
 
 
 def _subject(audits: Sequence[DeviceAudit], urgent: Sequence[DeviceAudit]) -> str:

@@ -48,9 +48,10 @@ def _verdict(devices: Sequence[DeviceWays]) -> Line:
             where = safe(free[0][0].name) if len(names) == 1 else count(len({each.file for each, _ in free}), "device")
             top = max(way.level for _, way in free)
             return [(sentence, "high" if sure else "medium"), (f" at {where}, to level {top}", "bold")]
-    if any(device.ways for device in devices):
-        return [("Nobody gets in without a credential", "good")]
-    return [("No access path", "good")]
+    sentence = "Nobody gets in without a credential" if any(device.ways for device in devices) else "No access path"
+    if all(device.understood and device.found.complete for device in devices):
+        return [(sentence, "good")]
+    return [(f"{sentence} as far as known; not everything was understood", "medium")]
 
 
 def _table(device: DeviceWays, width: int) -> Iterator[Line]:
