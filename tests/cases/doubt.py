@@ -99,6 +99,21 @@ elevation 15:
 > via console elevate 15
 < admitted 1 after 1 denied by attempt elevate_password
 
+= unread: in a service, which list elevation asks does not matter where every list and the secret agree
+sources l: allow 10.64.1.0/24
+telnet:
+    on
+    from l
+    check nothing
+    elevaton methods ring
+entry vty 0-11: level 1
+methods ring for elevation: nothing
+elevation 15: password readable gull
+> via telnet from 10.64.1.5 elevate 15 knows elevation:15
+< admitted 15 granted by line 6
+> via telnet from 10.64.1.5 elevate 15
+< unknown by line 6
+
 = unread: in an elevation, the one-way password is there and counts
 elevation 15:
     password readable top

@@ -1,4 +1,4 @@
-"""What a dialect gives for every device of its maker, whatever a text holds or leaves out."""
+"""What a dialect sets on every device of its maker, whatever a configuration contains."""
 
 from overhang.dialect.model import NEVER, Dialect
 from overhang.dialect.template import fill, parse_filled
@@ -9,7 +9,7 @@ from overhang.language.ir import Program
 
 
 def add_always(dialect: Dialect, builder: Builder) -> None:
-    """Add what holds for each device, and the profile that its dialect brings."""
+    """Add the statements for every device, and the dialect's profile."""
     collected = Collector()
     if dialect.profile is not None:
         line = dialect.places["profile"]

@@ -1,5 +1,5 @@
-"""Emits statements in the order of the text, takes them back where a line does, and puts them in doubt where one
-that nobody understood may be about them."""
+"""Emits statements in the order of the text, removes them where a line negates them, and marks their blocks as doubtful
+where a line was not understood."""
 
 from collections.abc import Mapping, Sequence
 
@@ -24,7 +24,7 @@ class Emitter:
         self._by_first: dict[str, set[int]] = {}
 
     def state(self, line: int, each: Instantiated, lines: Sequence[tuple[int, str]]) -> int:
-        """Say one statement; the index of its block. ``lines`` are those of a text that it says. Raises Misread."""
+        """Emit one statement; the index of its block. ``lines`` are those of free text in it. Raises Misread."""
         head, statements = header_key(each.head), self.program.statements
         if len(statements) > _MOST_IN_ALL:
             raise Misread(f"the text means more than {_MOST_IN_ALL:,} statements, which no device has", 1, 1)
@@ -42,7 +42,7 @@ class Emitter:
         return owner
 
     def drop(self, line: int, each: Instantiated) -> None:
-        """Take one statement back. Raises Misread where it was not said."""
+        """Remove one statement. Raises Misread where it was not set."""
         head, statements = header_key(each.head), self.program.statements
         fields = self._fields.get(head)
         if fields is None or (each.inner is not None and each.inner.spec.field not in fields):
@@ -56,7 +56,7 @@ class Emitter:
             statements.append(PlacedStatement(line, len(statements) - 1, each.inner._replace(drop=True)))
 
     def remember(self, instance: int, first: str, template: Template, values: Mapping[str, str], owner: int) -> None:
-        """So that a line which is not understood can put in doubt what it may be about.
+        """Remembers which lines set a block, so that a line that is not understood can put it in doubt.
 
         ``instance`` is the block of the text that the statement comes from, ``first`` the first word of its line.
         """
@@ -71,7 +71,7 @@ class Emitter:
             self._by_first.setdefault(first, set()).add(owner)
 
     def doubt(self, line: int, words: Sequence[str], instances: Sequence[int]) -> None:
-        """A line was not understood: put in doubt the blocks that it stands in, or speaks of."""
+        """A line was not understood: put in doubt the blocks that it stands in or names."""
         owners: set[int] = set()
         for instance in instances:
             owners = owners or self._by_instance.get(instance, set())

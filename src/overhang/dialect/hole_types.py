@@ -1,7 +1,7 @@
 """The types of hole: each turns a maker's word into the words of a sheet, and back where that is possible.
 
 A reading raises ValueError with one lower-case sentence that quotes nothing, since the word may be a misplaced
-password. What a hole gives is text of the sheet language; whether a statement takes it is the sheet's own business.
+password. A hole gives text of the sheet language; the statement checks it.
 """
 
 import datetime
@@ -17,7 +17,8 @@ LITERAL, CHOICE, EXACT, WORD, MANY, REST = range(6)
 
 
 class HoleType(NamedTuple):
-    """One type. ``read`` gives the sheet's text, ``write`` the maker's or None where there is none that means it.
+    """One type. ``read`` gives the sheet's text, ``write`` the maker's, or None where no word of the maker has that
+    meaning.
 
     ``samples`` are texts of the maker, at least one of which every statement should take. ``words`` is how many words
     one value takes up; 0 stands for all the rest of the line. ``verbatim``: the text is put into a statement as it is

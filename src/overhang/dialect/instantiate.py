@@ -1,4 +1,4 @@
-"""Statements made ready to be said: filled in, parsed, with secrets blanked, opened or struck out as is right."""
+"""Statements ready to be emitted: filled in, parsed, with secrets blanked, unmasked or withheld."""
 
 from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
@@ -39,7 +39,7 @@ class Instantiated(NamedTuple):
 
 
 def instantiate(dialect: Dialect, openers: Openers, template: Template, option: Option) -> Sequence[Instantiated]:
-    """The statements of a meaning, parsed; with secrets that are blanked or can be opened put in their place.
+    """The statements of a meaning, parsed, with blanked or unmasked secrets put in.
 
     Raises Misread.
     """

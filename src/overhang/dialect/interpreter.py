@@ -1,8 +1,8 @@
 """Reading a text through a dialect: each line becomes the statements that it means, in the place that it stands in.
 
-First every line is matched by itself (``scan``); then those that depend on other lines are settled, and all is said
-in the order of the text. A line that nothing in the dialect fits is not understood, and puts in doubt what stands
-beside it.
+First every line is matched by itself (``scan``); then those that depend on other lines are settled, and all statements
+are emitted in the order of the text. A line that nothing in the dialect matches is not understood, and puts its block
+in doubt.
 """
 
 from collections.abc import Sequence
@@ -83,7 +83,7 @@ class Interpreter:
     # -- what depends on other lines -----------------------------------------------------------------------------------
 
     def settle(self) -> None:
-        """Say all that holds, in the order of the text."""
+        """Emit all that applies, in the order of the text."""
         for match_ in self.scan.matches:
             self.settle_one(match_)
         partners = {fact.number for each in self.dialect.translations for fact in each.partners}
@@ -92,7 +92,7 @@ class Interpreter:
                 self.scan.wrong(line, "it needs another line in the same block, which is missing", instance, node)
 
     def settle_one(self, match_: LineMatch) -> None:
-        """Say the first translation that holds; where none does, the line says nothing, or is not understood."""
+        """Emit the first translation that applies; where none does, the line sets nothing or is not understood."""
         why, halved = "", False
         for option in match_.options:
             target = option.target
@@ -145,7 +145,7 @@ class Interpreter:
     # -- saying --------------------------------------------------------------------------------------------------------
 
     def say(self, match_: LineMatch, option: Option, target: Translation) -> None:
-        """Say what a translation means, or take it back."""
+        """Emit what a translation means, or remove it."""
         values = option.values
         if target.otherwise or target.text:
             values = {**target.otherwise, **values}
@@ -172,7 +172,7 @@ class Interpreter:
             self.scan.outcomes[match_.node.line] = LineOutcome("noted")
 
     def emit(self, match_: LineMatch, option: Option, templates: Sequence[Template]) -> list[Instantiated] | None:
-        """Say statements; what was said, or None where one was wrong, which then is told."""
+        """Emit statements; those emitted, or None where one was wrong, which is reported."""
         said: list[Instantiated] = []
         line, first = match_.node.line, self.scan.plain(match_.node.words)[:1]
         for template in templates:
@@ -198,11 +198,11 @@ class Interpreter:
         return said
 
     def own_text(self, match_: LineMatch, template: Template, option: Option) -> Sequence[tuple[int, str]]:
-        """The lines of free text, where a statement says just them."""
+        """The lines of free text, where a statement consists of them."""
         return match_.text if any(template.text == f"{{{name}}}" for name in option.values) else ()
 
     def take_back(self, match_: LineMatch, option: Option, templates: Sequence[Template]) -> None:
-        """Drop what was said before; where nothing was, nobody can tell what taking it back means."""
+        """Drop what was set before; where nothing was, the meaning of the removal is unknown."""
         dropped: list[Instantiated] = []
         for template in templates:
             try:

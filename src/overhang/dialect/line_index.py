@@ -27,7 +27,7 @@ class LineIndex:
         self._seen.setdefault(fact.number, []).append(seen)
 
     def find(self, fact: Condition, line: int, instance: int, values: Values) -> IndexedLine | None:
-        """The line that a fact tells of: the nearest behind a line, else the nearest before it."""
+        """The line that a fact refers to: the nearest after a line, else the nearest before it."""
         every = self._seen.get(fact.number)
         if not every:
             return None

@@ -39,7 +39,7 @@ _RECOGNISING = ("name", "about", "layout", "recognise")
 def read_dialect(data: bytes, file: str, *, recognising: bool = False) -> Dialect:
     """Read a dialect from the bytes of its file. Raises BadDialect.
 
-    With ``recognising`` only what tells whether a text is its maker's is compiled, which takes a tenth of the time.
+    With ``recognising`` only the recognition part is compiled, which takes a tenth of the time.
     """
     parsed = parse_toml(data, _LARGEST, "dialect")
     if isinstance(parsed, TomlProblem):
@@ -275,7 +275,7 @@ class _Loader(Settings):
         return text, until, patterns
 
     def otherwise(self, table: Mapping[str, Any], place: SourceRef, holes: Mapping[str, Hole]) -> Mapping[str, str]:
-        """What the sheet says for holes that the line leaves out."""
+        """The sheet's words for holes that the line leaves out."""
         otherwise = table.get("otherwise", {})
         if not isinstance(otherwise, dict) or not all(isinstance(each, str) for each in otherwise.values()):
             self.bad(place.line, f"{place.label}: otherwise: expected a table of holes and the words of a sheet to use")

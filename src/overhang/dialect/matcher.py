@@ -1,4 +1,4 @@
-"""What fits a line by itself: its candidates, by the kind of block it stands in and its first word."""
+"""What matches a line by itself: the candidates, by its block's kind and its first word."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
@@ -33,7 +33,7 @@ class Match(NamedTuple):
 
 
 class Matcher:
-    """Finds what fits lines; what it found out is kept for the other texts of the same maker."""
+    """Finds what matches lines; results are kept for the other texts of the same maker."""
 
     def __init__(self, dialect: Dialect) -> None:
         self.dialect = dialect

@@ -122,7 +122,7 @@ class Candidates(NamedTuple):
 
 
 class Sample(NamedTuple):
-    """A text and the sheet that it should be read as: the dialect's own test."""
+    """A text and the sheet that it should give: the dialect's own test."""
 
     place: SourceRef
     text: str
@@ -130,7 +130,7 @@ class Sample(NamedTuple):
 
 
 class Memory:
-    """What was found out about lines already; most of a network's lines stand in many of its texts."""
+    """Results for lines seen before; most lines of a network recur in many of its configurations."""
 
     LIMIT = 50_000
 

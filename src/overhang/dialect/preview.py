@@ -1,4 +1,4 @@
-"""Trying a dialect on a text, and on its own samples: what became of every line, and what is left to write."""
+"""Tries a dialect on a configuration, and on its own samples: the result of every line, and what is left to write."""
 
 from collections.abc import Iterator
 from typing import NamedTuple
@@ -23,8 +23,8 @@ class PreviewLine(NamedTuple):
 class Preview(NamedTuple):
     """What a dialect made of a text.
 
-    ``said`` counts the lines that mean something, ``noted`` those that say nothing by themselves, ``passed`` those
-    passed over, ``unread`` those not understood. ``idle`` are the translations and blocks that fitted no line.
+    ``said`` counts the lines that set something, ``noted`` those that set nothing by themselves, ``passed`` those
+    passed over, ``unread`` those not understood. ``idle`` are the translations and blocks that matched no line.
     """
 
     lines: tuple[PreviewLine, ...]

@@ -1,4 +1,5 @@
-"""What is shown of a text: its lines without their secrets, and no more than is safe of those that were not read."""
+"""The lines of a configuration as they may be shown: without secrets, and of lines that were not understood no more
+than is safe."""
 
 import re
 from collections.abc import Iterable

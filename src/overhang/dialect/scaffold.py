@@ -1,4 +1,4 @@
-"""Beginning a dialect from configurations: the layout is found out, the lines are put together by shape."""
+"""Starts a dialect from configurations: detects the layout, groups the lines by shape."""
 
 import re
 from collections import Counter

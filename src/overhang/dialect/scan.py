@@ -1,4 +1,4 @@
-"""The first of two steps through a text: what fits each line by itself, and what of it may be shown."""
+"""The first of two passes over a text: what matches each line by itself, and what of it may be shown."""
 
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
@@ -18,7 +18,7 @@ _NONE: Values = {}
 
 
 class LineOutcome(NamedTuple):
-    """What became of a line: ``how`` is said, passed, unread, or noted (it says nothing by itself)."""
+    """The result of a line: ``how`` is said, passed, unread, or noted (it sets nothing by itself)."""
 
     how: str
     ready: tuple[Instantiated, ...] = ()

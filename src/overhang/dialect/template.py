@@ -1,4 +1,4 @@
-"""What a translation means: statements of a sheet with holes, filled in, and recognised the other way about."""
+"""What a translation means: statements of a sheet with holes, filled in; and the reverse, matched."""
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
@@ -160,7 +160,7 @@ def _pieces(text: str, holes: Mapping[str, Hole]) -> tuple[Piece, ...]:
 
 
 def fill(template: Template, values: Mapping[str, str], types: Mapping[str, Hole]) -> Iterator[FilledTemplate]:
-    """The statements that a meaning amounts to; none where a hole was left out of the line."""
+    """The statements of a meaning; none where a hole was left out of the line."""
     if not all(name in values for name in template.holes):
         return
     if template.each is not None:

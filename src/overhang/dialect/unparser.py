@@ -1,4 +1,4 @@
-"""Saying statements of the sheet language in a maker's words, where one translation means just that statement."""
+"""Writes statements of the sheet language in a maker's words, where one translation means exactly that statement."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
@@ -23,7 +23,7 @@ class MakerLine(NamedTuple):
 
 
 def phrase(dialect: Dialect, lines: Sequence[str]) -> Phrased:
-    """The maker's lines for statements of a sheet; None in it where they cannot all be said one for one."""
+    """The maker's lines for statements of a sheet; None where they cannot all be expressed one for one."""
     program = parse_program("\n".join(lines), "")
     found: list[MakerLine] = []
     if program.unread or program.texts:

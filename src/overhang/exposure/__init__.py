@@ -1,4 +1,4 @@
-"""Every way into a device: the decision, asked with every answer."""
+"""Every access path of a device: the decision, explored with every answer."""
 
 from overhang.exposure.devices import resolve
 from overhang.exposure.expectations import ExpectationChecker, ExpectationResult, applies_to

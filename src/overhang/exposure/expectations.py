@@ -1,4 +1,4 @@
-"""Checking claims: what should be so, held against every way in, with an example where it is not."""
+"""Checks expectations against every access path, with a counterexample where one fails."""
 
 import datetime
 from fnmatch import fnmatchcase
@@ -16,7 +16,8 @@ _EXAMPLES = ((4, 0xCB007101), (6, (0x20010DB8 << 96) + 1))
 
 
 class ExpectationResult(NamedTuple):
-    """Whether a claim holds on a device. Where it does not: why, and an attempt that shows it with its result."""
+    """Whether an expectation holds on a device. Where it does not: why, and an attempt that shows it, with its
+    result."""
 
     expectation: Expectation
     device: str
@@ -38,7 +39,7 @@ def applies_to(expectation: Expectation, device: Device) -> bool:
 
 
 class ExpectationChecker:
-    """Checks claims on one device, whose ways in are known."""
+    """Checks expectations on one device, whose access paths are known."""
 
     def __init__(
         self, resolved: ResolvedDevice, found: AccessPaths, project: Project, moment: datetime.datetime

@@ -54,7 +54,7 @@ class Explorer:
 
     @property
     def complete(self) -> bool:
-        """Whether every way was found: not so where too much was in doubt."""
+        """Whether every path was found; false where too much was in doubt."""
         return self.patience > 0
 
     def _count(self, oracle: ExploringOracle) -> None:
@@ -64,7 +64,7 @@ class Explorer:
     # -- arriving ----------------------------------------------------------------------------------------------------
 
     def arrivals(self, via: str, destination: Address | None) -> list[PhaseResult]:
-        """The places that are arrived at by a way; alike ones are one."""
+        """The endpoints that a way reaches; alike ones are one."""
         attempt = Attempt(via, self.moment, destination=destination, ssh_versions=(1, 2))
         found: dict[tuple[object, int, bool], PhaseResult] = {}
         for first in self._lowest_free() if via in VTY_WAYS else (0,):
@@ -95,7 +95,7 @@ class Explorer:
     # -- checking and landing ----------------------------------------------------------------------------------------
 
     def names(self) -> list[str | None]:
-        """The names worth giving: none, one that nobody has, each account's, each that the servers are said to hold."""
+        """The usernames to try: none, one that no account has, each account's, and each that the servers hold."""
         names: dict[str | None, None] = {None: None, NOBODY: None}
         names.update(dict.fromkeys(account.name for account in self.resolved.accounts))
         if self.resolved.device.groups:
@@ -107,7 +107,7 @@ class Explorer:
         return list(names)
 
     def landings(self, endpoint: Endpoint) -> list[PhaseResult]:
-        """The levels that a login at a place lands on, by whatever name."""
+        """The levels after login at an endpoint, under any username."""
         key = _likeness(endpoint)
         if key not in self._landings:
             self._landings[key] = _smallest(list(self._explore_landings(endpoint)))
@@ -135,7 +135,7 @@ class Explorer:
     # -- elevating ---------------------------------------------------------------------------------------------------
 
     def elevated(self, endpoint: Endpoint, before: int) -> list[PhaseResult]:
-        """The levels above ``before`` that the step after a login at a place leads to."""
+        """The levels above ``before`` that elevation after login at an endpoint leads to."""
         key = (_likeness(endpoint), before)
         if key not in self._elevations:
             self._elevations[key] = _smallest(list(self._explore_elevations(endpoint, before)))

@@ -69,7 +69,7 @@ class ExploringOracle(Oracle):
         self.sure = True
 
     def branch(self, question: Hashable, options: Sequence[Any], step: Step) -> Any:
-        """As for any oracle; a question that is not the explorer's own is in doubt, and so is what hangs on it."""
+        """As for any oracle; a question that is not the explorer's own is in doubt, and so is what depends on it."""
         if step is not _QUESTION:
             self.sure = False
         return super().branch(question, options, step)

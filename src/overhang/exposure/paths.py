@@ -1,4 +1,5 @@
-"""The ways in as rows: for each smallest set of knowledge, from where, in which state of the servers, how high."""
+"""Access paths as rows: for each smallest set of knowledge, from where, in which state of the servers, to which
+level."""
 
 import datetime
 from collections.abc import Iterator, Mapping
@@ -36,9 +37,8 @@ class AccessPath(NamedTuple):
 
 
 class AccessPaths(NamedTuple):
-    """All ways into a device, worst first, and what their numbers stand for.
-
-    ``complete`` is false where so much is in doubt that not every way could be found.
+    """All access paths of a device, worst first, and what their numbers stand for. ``complete`` is false where too much
+    is in doubt to find every path.
     """
 
     paths: list[AccessPath]
@@ -48,7 +48,7 @@ class AccessPaths(NamedTuple):
     complete: bool = True
 
     def down(self, path: AccessPath) -> list[list[str]]:
-        """The states of the servers in which a way holds, each the sorted addresses of those that are down."""
+        """The states of the servers in which a path holds, each the sorted addresses of those that are down."""
         return [sorted(down) for index, down in enumerate(self.states) if path.states >> index & 1]
 
     def names_of(self, path: AccessPath) -> frozenset[str]:
@@ -60,7 +60,7 @@ class AccessPaths(NamedTuple):
         return path.states == (1 << len(self.states)) - 1
 
     def forms(self, number: int) -> set[str]:
-        """In which forms that can be read off an item stands in the configuration: readable, masked, or neither."""
+        """The forms in which the configuration discloses an item: readable, masked, or none."""
         found = set()
         for stored in self.credentials.stored[number]:
             if stored is not None and (stored.readable or stored.masked):
@@ -71,12 +71,13 @@ class AccessPaths(NamedTuple):
 def find_paths(
     resolved: ResolvedDevice, moment: datetime.datetime, held: Mapping[str, Any] | None = None
 ) -> AccessPaths:
-    """Every way into a device at ``moment``; ``held`` tells what the AAA servers hold, if that is known."""
+    """Every access path of a device at ``moment``; ``held`` is what the AAA servers hold, None where that is not
+    known."""
     return paths_of(explorer_of(resolved, moment, held))
 
 
 def explorer_of(resolved: ResolvedDevice, moment: datetime.datetime, held: Mapping[str, Any] | None = None) -> Explorer:
-    """What explores a device at ``moment``, for who also wants to know the places that ways lead through."""
+    """The explorer of a device at ``moment``, for callers that also need the endpoints."""
     around = ExplorationContext(AddressClasses(resolved), server_states(resolved), CredentialIndex(resolved), held)
     return Explorer(resolved, around, moment)
 
@@ -92,7 +93,7 @@ def paths_of(explorer: Explorer) -> AccessPaths:
 
 
 def paths_at(explorer: Explorer, via: str, arrivals: list[PhaseResult]) -> list[AccessPath]:
-    """The ways in by ``via`` through some of the places that it arrives at, worst first."""
+    """The access paths by ``via`` through some of its endpoints, worst first."""
     rows = [
         AccessPath(via, None if via in PORTS else sources, None, needs, after, level, states, sure)
         for needs, level, after, sure, sources, states in _split(explorer, _reduce(explorer, arrivals))
@@ -209,7 +210,7 @@ def _split(explorer: Explorer, regions: dict[Key, int]) -> Iterator[tuple[Any, .
 
 
 def backup_reader(found: AccessPaths) -> frozenset[str]:
-    """The items that a reader of the configuration knows: those that stand in it readable or masked."""
+    """The items that a reader of the configuration knows: those stored in clear text or masked."""
     return frozenset(
         name for number, names in enumerate(found.credentials.names) if found.forms(number) for name in names
     )

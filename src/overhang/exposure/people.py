@@ -1,4 +1,4 @@
-"""What the people of a project can do on a device: which ways in are open to them where they sit."""
+"""What the people of a project can do on a device: which access paths are open to them from their networks."""
 
 from overhang.exposure.paths import AccessPath, AccessPaths
 from overhang.model.vocabulary import PORTS
@@ -6,7 +6,8 @@ from overhang.project import Person, Project
 
 
 def can_take(found: AccessPaths, path: AccessPath, person: Person, project: Project) -> bool:
-    """Whether a person knows enough for a way, and sits where it can be taken; who sits nowhere is anywhere."""
+    """Whether a person knows enough for a path and has a source that it allows; without configured networks, any
+    source."""
     if not found.credentials.within(path.needs, frozenset(person.knows)):
         return False
     if not person.sits:

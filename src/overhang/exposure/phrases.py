@@ -1,6 +1,5 @@
-"""Ways in, in words: from where, what one needs to know, and in which state of the servers.
-
-Names in them are as the sheet has them; what shows them to a person makes them safe for a terminal.
+"""Access paths in words: from where, what one needs to know, and in which state of the servers. Names are as
+configured; whoever prints them makes them safe for a terminal.
 """
 
 from overhang.exposure.paths import AccessPath, AccessPaths
@@ -39,7 +38,7 @@ def _order(found: AccessPaths, number: int) -> tuple[bool, str]:
 
 
 def item_phrase(found: AccessPaths, number: int) -> str:
-    """One item in words, with how it stands in the configuration where that gives it away."""
+    """One item in words, with its form in the configuration where that discloses it."""
     names = sorted(found.credentials.names[number])
     phrase = " = ".join(_phrase(name) for name in names)
     forms = found.forms(number)
@@ -62,7 +61,7 @@ def _phrase(item: str) -> str:
 
 
 def states_phrase(found: AccessPaths, path: AccessPath) -> str:
-    """In which states of the servers a way holds, in words; "" for all."""
+    """In which states of the servers a path holds, in words; "" for all."""
     if found.always(path):
         return ""
     down = found.down(path)

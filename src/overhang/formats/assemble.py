@@ -1,4 +1,4 @@
-"""Making a device of the statements that a reader collected, in whatever format it found them."""
+"""Builds a device from the statements that a reader collected."""
 
 import json
 import re
@@ -22,7 +22,7 @@ class Source(NamedTuple):
 
 
 def assemble(source: Source, collected: Collector, assumed: Profile | None = None) -> ParsedConfig:
-    """The device that statements amount to; ``assumed`` is the profile that holds where the text names none."""
+    """The device of some statements; ``assumed`` is the profile where the text names none."""
     program = collected.program
     unread = sorted(collected.unread, key=lambda each: (each.line, each.why))
     program.unread.extend(sorted({each.line for each in unread}))

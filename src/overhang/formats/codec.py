@@ -116,7 +116,7 @@ class Field(NamedTuple):
     # -- from data -----------------------------------------------------------------------------------------------------
 
     def decode(self, nodes: list[Node]) -> Statement:
-        """The statement that its nodes amount to (several for a leaf-list). Raises ValueError."""
+        """The statement of its nodes (several for a leaf-list). Raises ValueError."""
         captures = self._captures(nodes)
         self._settle(captures)
         return Statement(self.row.spec, captures, self.row.spec.codec.decode(captures))

@@ -1,4 +1,4 @@
-"""From instance data to the statements that it means, each with the line of its node."""
+"""From instance data to statements, each with the line of its node."""
 
 import re
 from collections.abc import Callable, Iterator

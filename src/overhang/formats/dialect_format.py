@@ -44,7 +44,7 @@ class DialectReader:
         return self.by_name(file) or self.by_content(data)
 
     def by_name(self, file: str) -> bool:
-        """Whether the dialect says that files of this name are its."""
+        """Whether the dialect claims files of this name."""
         name = os.path.basename(file)
         return any(fnmatchcase(name, pattern) for pattern in self.dialect.files)
 

@@ -1,4 +1,4 @@
-"""What a reader is: the interface that those in this package have, and those that other packages bring."""
+"""The interface of a reader, for this package and for plug-ins."""
 
 from typing import Protocol
 

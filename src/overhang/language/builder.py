@@ -1,4 +1,4 @@
-"""From statements to a device: what adds up, what replaces, what is taken back, and the warnings about it.
+"""Builds a device from statements: they add, replace or remove, with warnings.
 
 The state between is a table of blocks, each a table of fields, so that the same statements can be given over an
 existing device's blocks again. VTYs are kept by number, since each statement about a range holds for every number in

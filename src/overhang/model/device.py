@@ -119,7 +119,7 @@ class Role(NamedTuple):
 
 
 class MethodList(NamedTuple):
-    """Places to ask, from the top down. ``purpose`` is login, elevation, web or level; ``name`` None is for all."""
+    """Methods to ask, in order. ``purpose`` is login, elevation, web or level; ``name`` None is the default list."""
 
     purpose: str
     name: str | None

@@ -17,9 +17,8 @@ class Configured(NamedTuple, Generic[T]):
 
 
 class Check(NamedTuple):
-    """What an entry or service asks: nothing, password, users, methods, elevation-password.
-
-    ``name`` is the method list's, for ``methods NAME``; None stands for the list for all.
+    """What an entry or service requires: nothing, password, users, methods, elevation-password. ``name`` is the method
+    list's, for ``methods NAME``; None stands for the default list.
     """
 
     kind: str

@@ -19,7 +19,7 @@ UNKNOWN = Unknown.UNKNOWN
 
 
 class Factory(NamedTuple):
-    """The account that is there while none is stated. ``known``: its password is anything that is typed."""
+    """The account that exists while none is configured. ``known``: any password opens it."""
 
     level: int
     known: bool

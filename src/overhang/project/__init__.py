@@ -1,4 +1,4 @@
-"""The project file, ``overhang.toml``: what stands beside the sheets."""
+"""The project file, ``overhang.toml``."""
 
 from overhang.project.loader import NAME, BadProject, find_project, read_project
 from overhang.project.model import Expectation, Person, Project, Waiver

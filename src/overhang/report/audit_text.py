@@ -159,7 +159,7 @@ def _finding(finding: ReportedFinding, file: str, width: int) -> Iterator[Line]:
 
 
 def opened_phrases(opens: Sequence[Opened]) -> list[str]:
-    """The ways in that a finding opens, those that differ only in what one needs to know in one line."""
+    """The access paths that a finding opens; those that differ only in the knowledge needed share a line."""
     groups: dict[Opened, list[str]] = {}
     for each in opens:
         groups.setdefault(each._replace(needs=""), []).append(each.needs)

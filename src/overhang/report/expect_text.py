@@ -76,7 +76,7 @@ def tally(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation
 
 
 def expect_junit(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation]) -> str:
-    """JUnit XML: a suite for each claim, a case for each device."""
+    """JUnit XML: a suite for each expectation, a case for each device."""
     by_claim: dict[Expectation, list[ExpectationResult]] = {expectation: [] for expectation in unmatched}
     for verdict in verdicts:
         by_claim.setdefault(verdict.expectation, []).append(verdict)

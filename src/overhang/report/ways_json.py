@@ -44,6 +44,6 @@ def way_value(found: AccessPaths, way: AccessPath) -> dict[str, Any]:
 
 
 def written(found: AccessPaths) -> dict[str, str]:
-    """The items that a reader of the configuration knows, and how they stand there."""
+    """The items that a reader of the configuration knows, and their forms there."""
     forms = {found.credentials.known_as(number): found.forms(number) for number in range(len(found.credentials.names))}
     return {item: "readable" if "readable" in kinds else "masked" for item, kinds in sorted(forms.items()) if kinds}

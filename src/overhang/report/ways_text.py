@@ -1,4 +1,4 @@
-"""The ways in for people: a table for each device, worst first."""
+"""Access paths for people: a table for each device, worst first."""
 
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
@@ -10,7 +10,7 @@ from overhang.report.lines import Line, count, cut, safe, wrap
 
 
 class DeviceWays(NamedTuple):
-    """The ways into one device that were asked for. ``understood`` is false where a line was not read."""
+    """The access paths of one device that were asked for. ``understood`` is false where a line was not read."""
 
     name: str
     file: str

@@ -1,4 +1,4 @@
-"""Who gets in: the decision, in one place, for everybody who asks."""
+"""The login decision, in one place, for every caller."""
 
 from overhang.simulation.accounts import shut_by
 from overhang.simulation.decide import Decided, decide

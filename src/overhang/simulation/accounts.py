@@ -1,4 +1,4 @@
-"""Asking local accounts, and opening single passwords: what the checks and the methods have in common."""
+"""Local accounts and single passwords: what checks and methods share."""
 
 import datetime
 
@@ -192,7 +192,7 @@ def _empty_by_ssh(run: Evaluation, challenge: Challenge, account: Account, crede
 
 
 def shut_by(account: Account, moment: datetime.datetime) -> Resolved | None:
-    """What shuts an account to everybody at ``moment``: the sentence that says so, and its line; None where nothing."""
+    """Why nobody can use an account at ``moment``: the reason and its line; None where it can be used."""
     if account.disabled is not None:
         return Resolved(Reason.DISABLED, account.disabled.origin)
     if account.expires is not None and moment.date() > account.expires.value:

@@ -1,7 +1,7 @@
-"""Section two of the decision: what is asked, and is the answer good enough?
+"""Authentication: which credential is required, and whether the one given is accepted.
 
-A check or method is a function in a table, asked with a ``Desk`` and answering with an ``Answer``. Login, web and
-elevation ask through the same functions; what differs between them is in the desk.
+A check or method is a function in a table, which takes a ``Challenge`` and returns an ``Answer``. Login, web and
+elevation use the same functions; what differs between them is in the challenge.
 """
 
 from typing import NamedTuple

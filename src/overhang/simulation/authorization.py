@@ -1,4 +1,4 @@
-"""Section three of the decision: the level at which a login lands."""
+"""Authorization: the privilege level after login."""
 
 from overhang.model.vocabulary import PORTS
 from overhang.simulation.challenge import Answer
@@ -11,7 +11,7 @@ Level = tuple[int, Provenance]
 
 
 def land(run: Evaluation, endpoint: Endpoint, answer: Answer, *, through_list: bool) -> int:
-    """The level, and the steps that tell where it comes from."""
+    """The level; the steps that show where it comes from are added to the trace."""
     if answer.fixed is not None:
         sentence = Reason.LANDS_COMMUNITY if endpoint.via == "snmp" else Reason.LANDS_UNSAID
         if endpoint.entry is None and endpoint.via != "snmp":
@@ -32,7 +32,7 @@ def land(run: Evaluation, endpoint: Endpoint, answer: Answer, *, through_list: b
 
 
 def level_of_account(run: Evaluation, endpoint: Endpoint, account: Account) -> Level:
-    """The level that an account has, by itself or by the place: the steps taken to find it are not told."""
+    """The level of an account, its own or the access point's; no step is added to the trace."""
     told = len(run.steps)
     level = _own_level(run, account) or _place_level(run, endpoint)
     del run.steps[told:]

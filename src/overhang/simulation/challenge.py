@@ -1,4 +1,4 @@
-"""Where a question is put and what comes back: what checks, methods, landing and elevating have in common."""
+"""A challenge and its answer: what checks, methods, authorization and elevation share."""
 
 from typing import NamedTuple
 
@@ -7,10 +7,11 @@ from overhang.simulation.result import Provenance
 
 
 class Challenge(NamedTuple):
-    """Where a question is put: the place, what for (login or elevation), the name given, and the line that asks.
+    """Where a credential is asked for: the endpoint, the purpose (login or elevation), the username given, and the line
+    that requires it.
 
-    ``level`` is the level wanted in an elevation; an account below it will not do. ``any_way`` says that an account's
-    limits on ways do not count.
+    ``level`` is the level requested in an elevation; an account below it is rejected. With ``any_way`` an account's
+    limits on ways are ignored.
     """
 
     endpoint: Endpoint
@@ -22,11 +23,11 @@ class Challenge(NamedTuple):
 
 
 class Answer(NamedTuple):
-    """What a check or method says.
+    """The answer of a check or method.
 
-    ``verdict`` is yes, no, drop (the connection ends unasked) or none (no answer: ask the next). ``asked`` tells
-    whether the person was asked for a password. Who let the person in: ``account``, or a server of ``group`` that
-    gave ``server_level``. ``fixed`` is a level that holds whatever else is said.
+    ``verdict`` is yes, no, drop (the connection ends without a prompt) or none (no answer: the next method is asked).
+    ``asked``: a password was asked for. ``account``, or a server of ``group`` that gave ``server_level``, accepted the
+    login. ``fixed`` is a level that overrides every other.
     """
 
     verdict: str

@@ -1,4 +1,4 @@
-"""The decision: arriving, checking, landing, elevating, and what all the runs of it amount to."""
+"""The decision: reachability, authentication, authorization, elevation; and the merged result of its runs."""
 
 from typing import NamedTuple
 
@@ -24,7 +24,7 @@ _MOST_STATES = 64
 
 
 class End(NamedTuple):
-    """How one run ends: what two runs must share to end alike."""
+    """How one run ends: what two runs must have in common to give one result."""
 
     outcome: str
     after_login: int | None
@@ -33,7 +33,7 @@ class End(NamedTuple):
 
 
 class Ended(NamedTuple):
-    """A run that has ended, with the doubts it met on its way."""
+    """A finished run, with the questions in doubt that it met."""
 
     end: End
     steps: list[Step]

@@ -1,4 +1,4 @@
-"""Section four of the decision: from the level of the login to the level wanted."""
+"""Elevation: from the level after login to the level requested."""
 
 from collections.abc import Iterator
 from typing import NamedTuple
@@ -16,14 +16,14 @@ from overhang.simulation.result import FromAttempt, Resolved
 
 
 class Elevated(NamedTuple):
-    """How an elevation ends: granted or not, and the level that the person then has."""
+    """The result of an elevation: granted or not, and the final level."""
 
     granted: bool
     level: int
 
 
 def elevate(run: Evaluation, endpoint: Endpoint, before: int, wanted: int) -> Elevated:
-    """Try to get from level ``before`` to ``wanted``."""
+    """Try to elevate from level ``before`` to ``wanted``."""
     run.stage = Stage.ELEVATION
     run.asked = frozenset() if run.attempt.elevate_name is not None else frozenset({"name"})
     if before >= wanted:

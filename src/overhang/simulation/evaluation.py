@@ -1,4 +1,4 @@
-"""One run of the decision: what it is about, whom it asks, what happened so far."""
+"""One run of the decision: the attempt, the oracle it asks, and the trace so far."""
 
 from collections.abc import Sequence
 from typing import Any
@@ -35,13 +35,13 @@ class Evaluation:
         self.steps.append(Step(stage, code, origin, arguments))
 
     def offer(self, texts: tuple[str, ...], index: int) -> None:
-        """The person turns to their next answer; what is asked for from now on is a new question."""
+        """Go on to the person's next answer; what is asked for from now on is a new question."""
         if "password" in self.asked:
             self.asked = self.asked - {"password"}
         self.oracle.offer(texts, index)
 
     def ask(self, what: str, code: Reason, origin: Provenance, *arguments: Any) -> None:
-        """Note that a "name" or a "password" is asked for: the person sees one question each, whoever looks at it."""
+        """Note that a "name" or a "password" is asked for; several methods that use one answer make one prompt."""
         seen = what in self.asked
         self.steps.append(Step(self.stage, code, origin, arguments, "" if seen else what))
         if not seen:
@@ -70,7 +70,7 @@ class Evaluation:
         return found
 
     def choose(self, options: Sequence[Any], origin: Provenance, about: str, question: str = "") -> Any:
-        """Each of ``options`` in its turn, where what ``origin`` leaves unsaid is in doubt."""
+        """Each of ``options`` in turn, where a value that ``origin`` does not set is in doubt."""
         code = Reason.UNSURE_UNREAD if isinstance(origin, Origin) else Reason.UNSURE_UNSAID
         if origin == self.resolved.unknown_profile:
             code = Reason.UNSURE_PROFILE
@@ -79,11 +79,12 @@ class Evaluation:
         )
 
     def maybe(self, block: BlockInfo, about: str) -> bool:
-        """Whether a block that could not be wholly read says something after all: false for one that could."""
+        """Whether the lines of a block that were not understood set something; false for a block that was
+        understood."""
         return block.doubt is not None and bool(self.choose((False, True), block.doubt, about))
 
     def allowed_from(self, said: Configured[str], what: str, stage: Stage = Stage.REACHABILITY) -> tuple[bool, Step]:
-        """Whether the source list named by ``said`` allows the source, and the step that tells why."""
+        """Whether the source list named by ``said`` allows the source, and the step that shows why."""
         sources = self.resolved.lists.get(said.value)
         if sources is None:
             allows = self.settle(self.resolved.facts["missing-list"], "missing-list") == "allow"

@@ -1,6 +1,6 @@
 """Wrong answers so far: the counts that lock an account or pause remote logins.
 
-A value of plain tuples: a run works on a copy, so that the answers of one run do not reach another.
+A value of plain tuples: each run works on a copy.
 """
 
 from overhang.model import Lock, Pause
@@ -67,7 +67,7 @@ class LockoutState:
 
 
 def joined(lockout_states: list[LockoutState]) -> LockoutState:
-    """One state for many that may hold: what they do not agree on is unsure from then on."""
+    """Several possible states merged: where they differ, the result is unknown from then on."""
     first = lockout_states[0]
     names = {name for world in lockout_states for name in world.accounts}
     same = {

@@ -1,4 +1,4 @@
-"""Method lists: places asked from the top down, of which the first that answers ends it, yes or no."""
+"""Method lists: methods asked in order; the first that answers, yes or no, ends the list."""
 
 from collections.abc import Callable
 
@@ -133,7 +133,7 @@ _METHODS: dict[str, Callable[[Evaluation, Challenge, Configured[Method]], Answer
 
 
 def always_answers(resolved: ResolvedDevice, method: Method) -> bool:
-    """Whether a method answers every login, so that no method behind it is ever asked."""
+    """Whether a method answers every login, so that no method after it is ever asked."""
     if method.kind in ("nothing", "reject"):
         return True
     if method.kind == "users":

@@ -1,6 +1,5 @@
-"""Who answers the questions that the decision asks.
-
-The decision never looks at an attempt's answers itself: it asks an oracle. ``AttemptOracle`` answers for one person
+"""Answers to the questions of the decision. The decision never reads an attempt's answers itself: it asks an oracle.
+``AttemptOracle`` answers for one person
 with what that person knows and types. Where a value is unknown it follows every answer: the decision is run again from
 the start for each, with the answers before it kept (``branch`` and ``advance``).
 """
@@ -18,7 +17,7 @@ from overhang.simulation.source_lists import ResolvedSourceList
 
 
 class Doubt(NamedTuple):
-    """A question that was in doubt: the step that tells of it, and which of its answers was followed."""
+    """A question in doubt: its step in the trace, and which of its answers was followed."""
 
     step: Step
     choice: int
@@ -26,7 +25,7 @@ class Doubt(NamedTuple):
 
 
 class ServerAnswer(NamedTuple):
-    """What a server that is up says; ``level`` is None where it gives none."""
+    """The answer of a server that is up; ``level`` is None where it gives none."""
 
     accepts: bool
     level: int | None = None
@@ -34,7 +33,7 @@ class ServerAnswer(NamedTuple):
 
 
 class Oracle(ABC):
-    """The questions, and the running again for each answer to those in doubt."""
+    """The questions, and the reruns for each answer to those in doubt."""
 
     def __init__(self) -> None:
         self.doubts: list[Doubt] = []
@@ -47,7 +46,7 @@ class Oracle(ABC):
         self._settled = {}
 
     def advance(self) -> bool:
-        """Turn to the next combination of answers; false when all have been followed."""
+        """Go on to the next combination of answers; false when all have been followed."""
         while self.doubts:
             last = self.doubts[-1]
             if last.choice + 1 < last.choices:
@@ -57,7 +56,7 @@ class Oracle(ABC):
         return False
 
     def branch(self, question: Hashable, options: Sequence[Any], step: Step) -> Any:
-        """One of ``options``, each in its turn; the same question has the same answer within a run."""
+        """One of ``options``, each in turn; the same question has the same answer within a run."""
         if question in self._settled:
             return self._settled[question]
         if self._at == len(self.doubts):
@@ -81,7 +80,7 @@ class Oracle(ABC):
 
     @abstractmethod
     def holds_key(self, name: str) -> bool:
-        """Whether the person is said to hold a private key of the account ``name``."""
+        """Whether the person holds a private key of the account ``name``."""
 
     @abstractmethod
     def source_family(self) -> int:
@@ -101,7 +100,7 @@ class Oracle(ABC):
 
     @abstractmethod
     def server_says(self, group: str, name: str | None) -> ServerAnswer:
-        """What a server of ``group`` that is up says to the account ``name`` and what is typed now."""
+        """The answer of a server of ``group`` that is up to the account ``name`` and what is typed now."""
 
 
 class AttemptOracle(Oracle):

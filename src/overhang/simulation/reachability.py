@@ -1,4 +1,4 @@
-"""Section one of the decision: does a connection from here reach a question at all?"""
+"""Reachability: whether a connection from this source reaches a login prompt."""
 
 from overhang.model import Address, BlockInfo, Check, Configured, Family
 from overhang.model.vocabulary import PORTS, REMOTE_WAYS, VTY_WAYS
@@ -10,7 +10,7 @@ from overhang.simulation.result import FromAttempt, Step
 
 
 def arrive(run: Evaluation) -> Endpoint | None:
-    """Where the person of the attempt has arrived; None where the run was stopped."""
+    """The endpoint that the attempt reaches; None where the run was stopped."""
     via = run.attempt.via
     if via in PORTS:
         return _at_port(run, via)
@@ -74,7 +74,7 @@ def _refuses(run: Evaluation, entry: ResolvedEntry) -> bool:
 
 
 def unsaid_check(run: Evaluation, entry: ResolvedEntry) -> Check:
-    """What an entry that is told of no check asks, where there is no method list for all either."""
+    """What an entry without a check requires, where there is no default method list either."""
     fact = entry.unsaid_check
     if fact.value is not UNKNOWN:
         return Check(fact.value)

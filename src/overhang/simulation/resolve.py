@@ -1,7 +1,7 @@
-"""A device together with its profile: every value the decision may need, said or unsaid, each with what gave it.
+"""A device with its profile: every value the decision may need, configured or not, each with its origin.
 
-Made once for a device and then only read. Here is the one place where "what is left unsaid" meets "an unread statement
-puts its block in doubt" and "the profile is not known".
+Made once for a device and then only read. Only here are three things combined: values that are not configured, blocks
+in doubt for a line that was not understood, and unknown profiles.
 """
 
 from collections.abc import Mapping
@@ -21,7 +21,7 @@ OFF = Resolved("off", FromAttempt("via"))
 
 
 class Credential(NamedTuple):
-    """A stored password that something can open: the item of knowledge, the form, its line, and what people call it."""
+    """A stored password: its item of knowledge, its form, its line, and its label."""
 
     item: str
     stored: StoredSecret
@@ -30,7 +30,7 @@ class Credential(NamedTuple):
 
 
 class Account(NamedTuple):
-    """A local account made ready: ``level`` is its own or its role's, None where neither is said."""
+    """A resolved local account: ``level`` is its own or its role's, None where neither is configured."""
 
     name: str
     origin: Provenance
@@ -47,7 +47,7 @@ class Account(NamedTuple):
 
 
 class Endpoint(NamedTuple):
-    """Where a person has arrived: the entry (None for ways without one) and the service (None for the ports)."""
+    """What a login reaches: the entry (None for ways without one) and the service (None for the ports)."""
 
     via: str
     label: str
@@ -76,14 +76,14 @@ class ResolvedEntry(NamedTuple):
 
     @property
     def likeness(self) -> tuple[object, ...]:
-        """All that tells this entry from another but its number: entries that share it are met in the same way."""
+        """Everything but the number: entries with equal values behave alike."""
         credential = self.credential._replace(label="") if self.credential is not None else None
         label = self.label if self.number is None else ""
         return (label, *self._replace(label="", number=None, credential=credential, spoken=""))
 
 
 class ResolvedService(NamedTuple):
-    """SSH, Telnet, HTTP, HTTPS, SNMP or another door made ready."""
+    """SSH, Telnet, HTTP, HTTPS, SNMP or another service, resolved."""
 
     label: str
     word: str
@@ -96,7 +96,7 @@ class ResolvedService(NamedTuple):
 
 
 class ResolvedAddress(NamedTuple):
-    """An address of the device made ready; ``prefix`` None is one learnt at run time."""
+    """A resolved address of the device; ``prefix`` None is one assigned at run time."""
 
     prefix: Prefix | None
     label: str
@@ -168,11 +168,11 @@ class ResolvedDevice:
         return name, {key: Resolved(value, FromProfile(name, key)) for key, value in profile.values.items()}
 
     def unsaid(self, key: str, block: BlockInfo = NO_BLOCK) -> Resolved:
-        """What ``key`` means where nothing is said in ``block``."""
+        """What ``key`` gives where ``block`` sets nothing."""
         return self.facts[key] if block.doubt is None else Resolved(UNKNOWN, block.doubt)
 
     def said_or(self, said: Configured[Any] | None, key: str, block: BlockInfo) -> Resolved:
-        """What is said, else what ``key`` means."""
+        """The configured value, else what ``key`` gives."""
         return Resolved(*said) if said is not None else self.unsaid(key, block)
 
     # -- making ready ------------------------------------------------------------------------------------------------
@@ -266,7 +266,7 @@ class ResolvedDevice:
         return self.factory_account(fact)
 
     def factory_account(self, fact: Resolved) -> Account:
-        """The account that is there before any is stated."""
+        """The account that exists before any is configured."""
         stored = StoredSecret(Form.FACTORY if fact.value.known else Form.NONE)
         credential = Credential("", stored, fact.origin, "of the factory account")
         level = Resolved(fact.value.level, fact.origin)
@@ -356,7 +356,7 @@ class ResolvedDevice:
         return self._classes
 
     def web_check(self) -> Resolved:
-        """What web management asks where it is not said and there is no list for all."""
+        """What web management requires where nothing is configured and there is no default list."""
         guard = self.facts["accounts-guard"]
         unsaid = self.unsaid("unsaid-web", self.device.web.block)
         if self.guarded and self.device.web.block.doubt is None and guard.value is not False:
@@ -364,5 +364,5 @@ class ResolvedDevice:
         return unsaid
 
     def list_checks(self, purpose: str) -> tuple[Check, ...]:
-        """The checks that the method lists for a purpose amount to, the list for all first."""
+        """The checks by the method lists for a purpose, the default list first."""
         return tuple(Check("methods", name) for kind, name in self.device.lists if kind == purpose)

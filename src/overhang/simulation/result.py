@@ -1,4 +1,4 @@
-"""What the decision is asked and what it answers."""
+"""The input and the result of the decision."""
 
 import datetime
 from collections.abc import Mapping
@@ -32,7 +32,7 @@ Provenance = Origin | FromProfile | FromAttempt
 
 
 class Resolved(NamedTuple):
-    """A value, configured or not, and what gave it. The value may be ``profiles.UNKNOWN``."""
+    """A value, configured or not, and its origin. The value may be ``profiles.UNKNOWN``."""
 
     value: Any
     origin: Provenance
@@ -91,7 +91,7 @@ class Result(NamedTuple):
 
     ``outcome`` is refused, dropped, denied, admitted or unknown. ``level`` is the final level, ``after_login`` the one
     before elevation, each None where there is none or it cannot be told. ``elevation`` is None where none was asked
-    for, else granted, denied or unknown. ``decided`` is the step that decided.
+    for, else granted, denied or unknown. ``decided`` is the deciding step.
     """
 
     outcome: str

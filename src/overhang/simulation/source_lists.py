@@ -1,4 +1,4 @@
-"""A source list made ready to be asked: the address space cut into pieces, each with the line that decides there."""
+"""A resolved source list: the address space cut into ranges, each with the line that decides there."""
 
 import heapq
 from bisect import bisect_right

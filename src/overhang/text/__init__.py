@@ -1,4 +1,4 @@
-"""Positions in text and what can be said about them: the bottom layer, which imports nothing of ours."""
+"""Positions in text and remarks on them: the bottom layer, which imports nothing of this package."""
 
 from overhang.text.diagnostics import Diagnostic, Level
 from overhang.text.errors import OverhangError, UnreadableInput

@@ -1,4 +1,4 @@
-"""What a reader has to say about its input: a value, never an exception, so that the reading goes on."""
+"""A reader's remark on its input: a value, never an exception, so that reading goes on."""
 
 import enum
 from typing import NamedTuple

@@ -2,7 +2,7 @@
 
 
 class OverhangError(Exception):
-    """Something that whoever called can put right; the message is one line that says what, where, and what to do."""
+    """Something that the caller can fix; the message is one line that says what, where, and what to do."""
 
 
 class UnreadableInput(OverhangError):

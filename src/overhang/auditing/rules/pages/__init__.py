@@ -18,7 +18,7 @@ class Page(NamedTuple):
     ``passes`` are statements over the base sheet, or with ``whole`` sheets of their own. ``project`` is a project
     file to add to the base one, or with ``own_people`` to stand in its place. ``takes`` names whose access the
     fix means to remove, or is empty. ``nobody_before``: the fault is that nobody gets in. ``fleet``: so many more
-    devices, like the base one, stand beside the sample. ``project_passes`` stands in the place of ``project``.
+    devices like the base one are audited with the sample. ``project_passes`` stands in the place of ``project``.
     """
 
     name: str
@@ -51,7 +51,7 @@ class Page(NamedTuple):
 
 
 def base_sheet() -> str:
-    """The sheet that samples are said over."""
+    """The sheet that samples are added to."""
     return _read("base.sheet")
 
 
