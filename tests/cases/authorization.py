@@ -123,6 +123,19 @@ entry console:
 > via console name lena
 < admitted 9 by line 6
 
+= landing: a level set at the console holds whatever the list for level names
+methods for login:
+    users
+methods for level:
+    users
+user lena:
+    password none
+    level 9
+entry console:
+    level 5
+> via console name lena
+< admitted 5 by line 6
+
 = landing: a level is asked at the console, but the list for level does not name the place
 methods for login:
     users

@@ -99,6 +99,16 @@ elevation 15:
 > via console elevate 15
 < admitted 1 after 1 denied by attempt elevate_password
 
+= unread: in web management, which sets no level
+sources l: allow 10.64.1.0/24
+web:
+    https on
+    from l
+    check nothing
+    levl 3
+> via https from 10.64.1.5
+< admitted 1 by line 5
+
 = unread: in a service, which list elevation asks does not matter where every list and the secret agree
 sources l: allow 10.64.1.0/24
 telnet:

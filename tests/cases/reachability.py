@@ -552,6 +552,23 @@ entry console:
 > via telnet from 192.0.2.3 pw boat at 70
 < admitted 1 by line 7
 
+= pause: a wrong answer from the exempt list does not make it longer
+management:
+    pause 60s after 2 except office
+sources office:
+    allow 10.64.1.0/24
+entry vty 0-11:
+    check password
+    password readable boat
+> via telnet from 192.0.2.1 pw x at 0
+< denied by line 7
+> via telnet from 192.0.2.2 pw y at 10
+< denied by line 7
+> via telnet from 10.64.1.9 pw z at 50
+< denied by line 7
+> via telnet from 192.0.2.3 pw boat at 70
+< admitted 1 by line 7
+
 = pause: only failures within the time count
 management:
     pause 60s after 2 in 10s
