@@ -3,17 +3,19 @@
 The API is imported on first use, so that ``import overhang`` costs little.
 """
 
-from typing import TYPE_CHECKING, Any
-
 __version__ = "0.1.0"
 
-if TYPE_CHECKING:
+TYPE_CHECKING = False
+if TYPE_CHECKING:  # the typing module is not worth its time to a program that only shows its help
+    from typing import Any
+
     from overhang.api import (
         Devices,
         LoadedDevice,
         Path,
         access_paths,
         audit,
+        audit_paths,
         expect,
         load,
         simulate,
@@ -25,9 +27,8 @@ if TYPE_CHECKING:
     from overhang.text import OverhangError
 
 _HOMES = {
-    **dict.fromkeys(
-        ("Devices", "LoadedDevice", "Path", "access_paths", "audit", "expect", "load", "simulate", "to_frame"), "api"
-    ),
+    **dict.fromkeys(("Devices", "LoadedDevice", "Path"), "api"),
+    **dict.fromkeys(("access_paths", "audit", "audit_paths", "expect", "load", "simulate", "to_frame"), "api"),
     "Attempt": "simulation",
     "AuditReport": "auditing.report",
     "OverhangError": "text",
@@ -46,6 +47,7 @@ __all__ = [
     "Severity",
     "access_paths",
     "audit",
+    "audit_paths",
     "expect",
     "load",
     "simulate",
@@ -53,7 +55,11 @@ __all__ = [
 ]
 
 
-def __getattr__(name: str) -> Any:
+def __dir__() -> list[str]:
+    return sorted([*globals(), *__all__])
+
+
+def __getattr__(name: str) -> "Any":
     if name in _HOMES:
         import importlib
 

@@ -233,7 +233,7 @@ def test_the_audit_into_a_file(overhang: Run, write: Write, tmp_path: Path) -> N
     assert overhang("audit", "quay.sheet", "--output", "report.txt", *CHOSEN) == (1, "", "")
     assert (tmp_path / "report.txt").read_text() == AUDIT
     ran = overhang("audit", "quay.sheet", "--output", "no/such/report.txt")
-    assert ran == (2, "", "overhang: no/such/report.txt: cannot be written: No such file or directory\n")
+    assert ran == (74, "", "overhang: no/such/report.txt: cannot be written: No such file or directory\n")
 
 
 def test_a_project_file_beside_the_sheets_holds(overhang: Run, write: Write) -> None:
@@ -529,7 +529,7 @@ def test_demo_lays_out_and_never_overwrites_what_it_did_not_write(overhang: Run,
     assert overhang("demo") == (2, "", f"overhang: tidewater/northquay/north-quay.sheet: {message}\n")
     assert changed.read_text() == "mine\n"
     (tmp_path / "file").write_text("")
-    assert overhang("demo", "file") == (2, "", "overhang: file/gannet: cannot be made: Not a directory\n")
+    assert overhang("demo", "file") == (74, "", "overhang: file/gannet: cannot be made: Not a directory\n")
 
 
 def test_the_commands_that_the_demo_shows_can_be_typed(overhang: Run, tmp_path: Path) -> None:

@@ -2,16 +2,16 @@
 
 import argparse
 import importlib
-import sys
 from collections.abc import Callable
 from fnmatch import fnmatchcase
 
 from overhang.api import audit_paths
 from overhang.auditing import Severity, rule_names
 from overhang.auditing.report import AuditReport
+from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_unreadable
-from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.terminal import show, width, write_atomically
+from overhang.cli.output import check_target, write_file, write_out
+from overhang.cli.terminal import show, width
 from overhang.model.durations import parse_span
 from overhang.report.audit_summary import SORTS, chosen
 from overhang.report.audit_text import audit_lines
@@ -53,6 +53,8 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Do it."""
     wanted = wanted_rules(options.only, options.skip, Severity[options.severity.upper()])
+    if options.output:
+        check_target(options.output, options)
     report = chosen(report_of(options), wanted, options.sort)
     text = None if options.format == "text" else _written(report, options.format)
     long = options.long or (len(report.audits) == 1 and not options.short)
@@ -61,9 +63,9 @@ def run(options: argparse.Namespace) -> int:
             from overhang.report.lines import WIDEST, plain
 
             text = plain(audit_lines(report, WIDEST, long=long))
-        write_atomically(options.output, text)
+        write_file(options.output, text, options)
     elif text is not None:
-        sys.stdout.write(text)
+        write_out(text)
     else:
         show(audit_lines(report, width(), long=long))
     return exit_code(report, Severity[options.fail_on.upper()], strict=options.strict)

@@ -7,10 +7,11 @@ import hashlib
 import os
 
 from overhang.api import audit_paths
+from overhang.cli.errors import CLEAN, UserError
 from overhang.cli.inputs import progress
 from overhang.cli.login import show_login
-from overhang.cli.main import CLEAN, UserError
-from overhang.cli.terminal import show, width, write_atomically
+from overhang.cli.output import make_folder, replace_file
+from overhang.cli.terminal import show, width
 from overhang.demo import demo_files
 from overhang.exposure import resolve
 from overhang.loading import Loader, Projects
@@ -114,13 +115,10 @@ def lay_out(folder: str) -> int:
             )
     for path, data in contents.items():
         target = os.path.join(folder, *path.split("/"))
-        try:
-            os.makedirs(os.path.dirname(target) or ".", exist_ok=True)
-        except OSError as error:
-            raise UserError(f"{os.path.dirname(target)}: cannot be made: {error.strerror}") from None
-        write_atomically(target, data.decode("utf-8"))
+        make_folder(os.path.dirname(target))
+        replace_file(target, data)
     marks = "".join(f"{_digest(data)}  {path}\n" for path, data in contents.items())
-    write_atomically(os.path.join(folder, _MARK), marks)
+    replace_file(os.path.join(folder, _MARK), marks.encode("utf-8"))
     return len(contents)
 
 

@@ -2,11 +2,12 @@
 
 import argparse
 import os
-import sys
 
+from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of
-from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError, formatter
-from overhang.cli.terminal import show, width, write_atomically
+from overhang.cli.main import formatter
+from overhang.cli.output import tell, write_file, write_out
+from overhang.cli.terminal import show, width
 from overhang.dialect.model import BadDialect, Dialect
 from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
 from overhang.formats.registry import DIALECT as ENDING
@@ -64,7 +65,7 @@ def _try(options: argparse.Namespace) -> int:
                 raise UnreadableInput(f"read as {reader.name}, not through a dialect; choose one with --dialect")
             text = decode(read_file(path))
         except UnreadableInput as problem:
-            print(f"overhang: {path}: {problem}", file=sys.stderr)
+            tell(f"{path}: {problem}")
             failed = True
             continue
         trial = preview_dialect(reader.dialect, text, path, secrets=options.with_secrets, openers=reader.openers)
@@ -88,13 +89,13 @@ def _start(options: argparse.Namespace) -> int:
     name = "".join(each if each.isalnum() else "-" for each in given.lower()).strip("-") or "my-dialect"
     text = scaffold_dialect(texts, name)
     if options.output is None:
-        sys.stdout.write(text)
+        write_out(text)
         return CLEAN
     if not options.output.endswith(ENDING):
         raise UserError(f"{options.output}: a dialect's file name must end in {ENDING}")
     if os.path.exists(options.output):
         raise UserError(f"{options.output}: exists already; choose another name or move it away")
-    write_atomically(options.output, text)
+    write_file(options.output, text, options)
     return CLEAN
 
 

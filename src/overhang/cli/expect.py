@@ -1,13 +1,13 @@
 """Check the expectations of the project file: who must get in, who must not, and in which state of the servers."""
 
 import argparse
-import sys
 
 from overhang.api import LoadedDevice, expect
 from overhang.auditing.report import Unreadable
+from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
-from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.terminal import show, width, write_atomically
+from overhang.cli.output import check_target, tell, write_file, write_out
+from overhang.cli.terminal import show, width
 from overhang.exposure import ExpectationResult
 from overhang.project import Expectation
 
@@ -24,6 +24,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
+    if options.output:
+        check_target(options.output, options)
     loader = loader_of(options)
     devices: list[LoadedDevice] = []
     unreadable: list[Unreadable] = []
@@ -41,7 +43,7 @@ def run(options: argparse.Namespace) -> int:
     _report(options, results, unmatched)
     warn_unreadable(unreadable)
     for expectation in unmatched:
-        print(f"overhang: no device matches the expectation: {expectation.say}", file=sys.stderr)
+        tell(f"no device matches the expectation: {expectation.say}")
     if unreadable or unmatched:
         return FAILED
     if options.strict and not all(each.understood for each in devices if _is_checked(each, found)):
@@ -63,6 +65,6 @@ def _report(options: argparse.Namespace, results: list[ExpectationResult], unmat
     junit = options.format == "junit"
     text = expect_junit(results, unmatched) if junit else plain(expect_lines(results, unmatched, WIDEST))
     if options.output:
-        write_atomically(options.output, text)
+        write_file(options.output, text, options)
     else:
-        sys.stdout.write(text)
+        write_out(text)

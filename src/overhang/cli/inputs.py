@@ -7,7 +7,8 @@ import sys
 from collections.abc import Iterable, Iterator
 
 from overhang.auditing.report import Unreadable
-from overhang.cli.main import UserError
+from overhang.cli.errors import UserError
+from overhang.cli.output import tell
 from overhang.language.terminals import decode_moment
 from overhang.loading import Found, Loader, Projects
 
@@ -50,7 +51,7 @@ def read_moment(text: str | None, option: str = "--now") -> datetime.datetime:
 def warn_unreadable(unreadable: Iterable[Unreadable]) -> None:
     """Report on standard error what could not be read."""
     for each in unreadable:
-        print(f"overhang: {each.file}: {each.error}", file=sys.stderr)
+        tell(f"{each.file}: {each.error}")
 
 
 def warn_left_out(loader: Loader) -> None:
@@ -60,7 +61,7 @@ def warn_left_out(loader: Loader) -> None:
         more = f" and {len(left) - _MOST_NAMED:,} more" if len(left) > _MOST_NAMED else ""
         number = f"{len(left):,} file{'s' if len(left) != 1 else ''}"
         shown = ", ".join(left[:_MOST_NAMED])
-        print(f"overhang: left out {number} that no reader recognises: {shown}{more}", file=sys.stderr)
+        tell(f"left out {number} that no reader recognises: {shown}{more}")
 
 
 def progress(found: list[Found]) -> Iterator[Found]:

@@ -8,9 +8,10 @@ import sys
 from collections.abc import Iterator
 from typing import Any
 
+from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, read_moment
-from overhang.cli.main import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.terminal import picture_kind, show, width, write_atomically
+from overhang.cli.output import check_target, tell, write_file, write_out
+from overhang.cli.terminal import picture_kind, show, width
 from overhang.exposure import resolve
 from overhang.language import ParsedConfig
 from overhang.language.terminals import decode_vty_range
@@ -79,7 +80,10 @@ def run(options: argparse.Namespace) -> int:
         raise UserError("the following arguments are required: --via (see overhang login --help)")
     if (options.format == "jsonl") != (options.attempts is not None):
         raise UserError("--attempts FILE and --format jsonl go together")
-    kind = picture_kind(options.picture) if options.picture is not None else ""
+    kind = ""
+    if options.picture is not None:
+        kind = picture_kind(options.picture)
+        check_target(options.picture, options)
     if kind and options.attempts is not None:
         raise UserError("--picture draws one login; it cannot be used with --attempts")
     expected = _expected(options.expect)
@@ -103,17 +107,17 @@ def run(options: argparse.Namespace) -> int:
 
         caption = attempt_phrase(resolved, attempt).partition(": ")[2]
         path = trace_of(config.device.name, caption, result)
-        write_atomically(options.picture, charts.written(charts.login_path(path), kind))
+        write_file(options.picture, charts.written(charts.login_path(path), kind), options)
     if options.format == "json":
         from overhang.report.login_json import login_json
 
-        sys.stdout.write(login_json(result))
+        write_out(login_json(result))
     else:
         show_login(config, resolved, attempt, result)
     if options.strict and not result.understood:
         return NOT_UNDERSTOOD
     if expected is not None and not _matches(result, expected):
-        print(f"overhang: expected {options.expect}, but the outcome is {_outcome(result)}", file=sys.stderr)
+        tell(f"expected {options.expect}, but the outcome is {_outcome(result)}")
         return FOUND
     return CLEAN
 
@@ -138,14 +142,11 @@ def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Projec
         else:
             waiting.append(writer.line(answer))
         if len(waiting) >= most:
-            sys.stdout.write("".join(waiting))
+            write_out("".join(waiting))
             waiting.clear()
-    sys.stdout.write("".join(waiting))
+    write_out("".join(waiting))
     if bad:
-        print(
-            f"overhang: {options.attempts}: {bad} of the lines are not valid attempts; their results say why",
-            file=sys.stderr,
-        )
+        tell(f"{options.attempts}: {bad} of the lines are not valid attempts; their results say why")
         return FAILED
     return NOT_UNDERSTOOD if options.strict and not resolved.understood else CLEAN
 
@@ -294,7 +295,7 @@ def _check_items(resolved: ResolvedDevice, attempt: Attempt) -> None:
         if not item.startswith("server:"):
             near = did_you_mean(item, sorted(there))
             hint = f"; did you mean {near}?" if near else ""
-            print(f"overhang: warning: --knows {item} is not a credential of this device{hint}", file=sys.stderr)
+            tell(f"warning: --knows {item} is not a credential of this device{hint}")
 
 
 # -- asking the person -------------------------------------------------------------------------------------------------

@@ -7,18 +7,13 @@ import os
 import sys
 
 from overhang import __version__
+from overhang.cli.errors import EXITS, FAILED, INTERNAL, INTERRUPTED, UNWRITTEN, OutputError, UserError
+from overhang.cli.output import flush_out, tell
 from overhang.text.errors import OverhangError
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:  # the typing module is not worth its time to a program that only shows its help
     from typing import NoReturn
-
-CLEAN, FOUND, FAILED, NOT_UNDERSTOOD, INTERRUPTED = 0, 1, 2, 3, 130
-
-EXITS = (
-    "exit codes: 0 clean; 1 findings, or an expectation that does not hold; 2 wrong usage or unreadable input; "
-    "3 not fully understood, under --strict"
-)
 
 
 #: Each command's line of help; its module, of the same name, is imported only when it is used: so the start is fast.
@@ -35,10 +30,6 @@ COMMANDS = {
     "sheet": "show devices as normalised sheets or model data, with passwords withheld",
     "ways": "show every access path, and the least knowledge it takes",
 }
-
-
-class UserError(OverhangError):
-    """Wrong usage: one line that says what, where, and what to do. Exit 2."""
 
 
 class Parser(argparse.ArgumentParser):
@@ -96,22 +87,24 @@ def main(arguments: list[str]) -> int:
             parser.print_help(sys.stderr)
             return FAILED
         code: int = options.run(options)
-        sys.stdout.flush()
+        flush_out()
         return code
+    except OutputError as error:
+        tell(str(error))
+        return UNWRITTEN
     except OverhangError as error:
-        print(f"overhang: {error}", file=sys.stderr)
+        tell(str(error))
         return FAILED
-    except BrokenPipeError:
-        # Whoever read the output has seen enough; nothing more can be said to them.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return FOUND
     except KeyboardInterrupt:
-        print("overhang: interrupted; nothing was changed", file=sys.stderr)
+        tell("interrupted; nothing was changed")
         return INTERRUPTED
 
 
 def entry_point() -> "NoReturn":
     """What the installed program calls."""
+    # A stream that the caller has closed is None: writing results then fails, as it must, and messages go nowhere.
+    sys.stdout = sys.stdout or open(os.devnull, encoding="utf-8")  # noqa: SIM115 - open until the program ends
+    sys.stderr = sys.stderr or open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115
     for stream in (sys.stdout, sys.stderr):
         reconfigure = getattr(stream, "reconfigure", None)
         if reconfigure is not None:
@@ -121,4 +114,17 @@ def entry_point() -> "NoReturn":
         code = main(sys.argv[1:])
     except KeyboardInterrupt:
         code = INTERRUPTED
+    except Exception as error:
+        code = INTERNAL
+        tell(f"internal error: {type(error).__name__} at {_place(error)}; please report it with this line")
     sys.exit(code)
+
+
+def _place(error: BaseException) -> str:
+    """Where an exception was raised: module and line."""
+    trace = error.__traceback__
+    while trace is not None and trace.tb_next is not None:
+        trace = trace.tb_next
+    if trace is None:
+        return "an unknown place"
+    return f"{trace.tb_frame.f_globals.get('__name__', '?')}:{trace.tb_lineno}"

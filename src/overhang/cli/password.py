@@ -4,7 +4,8 @@ import argparse
 import getpass
 import sys
 
-from overhang.cli.main import CLEAN, UserError
+from overhang.cli.errors import CLEAN, UserError
+from overhang.cli.output import write_out
 from overhang.model.masking import mask, unmask
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.verification import hash_text, plain_text
@@ -28,7 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Do it."""
     if options.open:
-        print(_open(_ask("stored form: ")))
+        write_out(_open(_ask("stored form: ")) + "\n")
         return CLEAN
     text = _ask("password: ")
     if sys.stdin.isatty() and _ask("again: ") != text:
@@ -42,7 +43,7 @@ def run(options: argparse.Namespace) -> int:
         "masked": lambda: mask(text),
         "hashed": lambda: hash_text(text),
     }
-    print(f"password {options.form} {made[options.form]()}")
+    write_out(f"password {options.form} {made[options.form]()}\n")
     return CLEAN
 
 

@@ -6,9 +6,10 @@ from overhang.auditing.findings import Severity
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import LoginTrace
 from overhang.cli.audit import add_reading, exit_code, report_of
+from overhang.cli.errors import CLEAN, FAILED, UserError
 from overhang.cli.inputs import add_inputs
-from overhang.cli.main import CLEAN, FAILED, UserError
-from overhang.cli.terminal import picture_kind, write_atomically
+from overhang.cli.output import check_target, write_file
+from overhang.cli.terminal import picture_kind
 
 SUBJECTS = ("exposure", "findings", "login")
 
@@ -33,6 +34,7 @@ def run(options: argparse.Namespace) -> int:
     kind = picture_kind(options.output)
     if options.device is not None and options.show != "login":
         raise UserError("--device is for --show login")
+    check_target(options.output, options)
     report = report_of(options)
     if not report.audits:
         exit_code(report, Severity.INFO, strict=False)
@@ -43,7 +45,7 @@ def run(options: argparse.Namespace) -> int:
         figure = charts.login_path(_path(report, options.device))
     else:
         figure = (charts.exposure_map if options.show == "exposure" else charts.findings_chart)(report)
-    write_atomically(options.output, charts.written(figure, kind))
+    write_file(options.output, charts.written(figure, kind), options)
     return FAILED if exit_code(report, Severity.INFO, strict=False) == FAILED else CLEAN
 
 

@@ -2,7 +2,7 @@
 
 import argparse
 
-from overhang.cli.main import CLEAN, UserError
+from overhang.cli.errors import CLEAN, UserError
 from overhang.cli.terminal import show, width
 from overhang.dialect.model import BadDialect
 from overhang.formats.dialect_format import load_dialect, shipped

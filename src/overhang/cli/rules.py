@@ -1,11 +1,11 @@
 """List the audit rules, or explain one: the risk, when it fires, the fix, examples."""
 
 import argparse
-import sys
 
 from overhang.auditing import all_rules, rule_names
 from overhang.auditing.rules.pages import base_sheet, page_of
-from overhang.cli.main import CLEAN, UserError
+from overhang.cli.errors import CLEAN, UserError
+from overhang.cli.output import write_out
 from overhang.cli.terminal import show, width
 from overhang.report.rules_text import rule_lines, rules_lines
 from overhang.text import did_you_mean
@@ -20,7 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Do it."""
     if options.base:
-        sys.stdout.write(base_sheet())
+        write_out(base_sheet())
         return CLEAN
     if options.rule is None:
         show(rules_lines(all_rules(), [page_of(name) for name in rule_names()]))

@@ -6,9 +6,9 @@ import os
 import sys
 
 from overhang.auditing.report import Unreadable
+from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, warn_left_out, warn_unreadable
-from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
-from overhang.cli.terminal import write_atomically
+from overhang.cli.output import make_folder, tell, write_file, write_out
 from overhang.language import ParsedConfig, unparse
 from overhang.report.lines import count, safe
 
@@ -46,7 +46,7 @@ def run(options: argparse.Namespace) -> int:
         if config.unread:
             unread = True
             left = f"{count(len(config.unread), 'line')} not understood and left out; overhang audit shows them"
-            print(f"overhang: {path}: {left}", file=sys.stderr)
+            tell(f"{path}: {left}")
         if options.output is None:
             _show(path, text, options.to, first=not written, several=several)
             written[path] = path
@@ -59,7 +59,12 @@ def run(options: argparse.Namespace) -> int:
                 f"{target}: both {written[target]} and {path} would be written there; convert them one by one"
             )
         written[target] = path
-        _write(target, text)
+        make_folder(options.output)
+        try:
+            write_file(target, text, options)
+        except UserError as refused:
+            tell(str(refused))
+            failed = True
     warn_left_out(loader)
     if failed:
         return FAILED
@@ -80,17 +85,9 @@ def _text(config: ParsedConfig, form: str, *, secrets: bool) -> str | Unreadable
 
 def _show(path: str, text: str, form: str, *, first: bool, several: bool) -> None:
     if several and form == "sheet":
-        sys.stdout.write(f"{'' if first else chr(10)}# {safe(path)}\n")
+        write_out(f"{'' if first else chr(10)}# {safe(path)}\n")
     elif several and not first:
         raise UserError(f"--to {form}: one document holds one device; write one file per device with --output FOLDER")
     if sys.stdout.isatty():  # a text that a device shows may steer a terminal; a file or a pipe gets it as it is
         text = "\n".join(map(safe, text.split("\n")))
-    sys.stdout.write(text)
-
-
-def _write(target: str, text: str) -> None:
-    try:
-        os.makedirs(os.path.dirname(target), exist_ok=True)
-    except OSError as error:
-        raise UserError(f"{os.path.dirname(target)}: cannot be made: {error.strerror}") from None
-    write_atomically(target, text)
+    write_out(text)

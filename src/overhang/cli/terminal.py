@@ -1,10 +1,11 @@
-"""Writing reports: coloured by rich on a terminal, plain anywhere else, to a file all at once or not at all."""
+"""How reports look: coloured by rich on a terminal, plain anywhere else."""
 
 import os
 import sys
 from collections.abc import Iterable
 
-from overhang.cli.main import UserError
+from overhang.cli.errors import UserError
+from overhang.cli.output import write_out
 from overhang.report.lines import NARROWEST, WIDEST, Line, plain
 
 _STYLES = {
@@ -19,6 +20,9 @@ _STYLES = {
     "code": "italic",
     "said": "bold cyan",
 }
+
+_DRAWN = {"│": "|", "─": "-", "┬": "+", "┼": "+", "┴": "+", "…": "...", "“": '"', "”": '"', "·": "-", "→": "->"}
+_ASCII = str.maketrans(_DRAWN)
 
 
 def coloured() -> bool:
@@ -39,34 +43,29 @@ def show(lines: Iterable[Line]) -> None:
     """Print lines."""
     if not coloured():
         for line in lines:
-            sys.stdout.write(plain([line]))
+            write_out(spelt(plain([line])))
         return
+    import io
+
     from rich.console import Console
     from rich.text import Text
 
-    console = Console(highlight=False, soft_wrap=True)
+    made = io.StringIO()  # rich would end the program where a pipe is closed
+    console = Console(file=made, force_terminal=True, highlight=False, soft_wrap=True)
     for line in lines:
-        console.print(Text.assemble(*((text, _STYLES.get(style, "")) for text, style in line)))
+        console.print(Text.assemble(*((spelt(text), _STYLES.get(style, "")) for text, style in line)))
+    write_out(made.getvalue())
 
 
-def write_atomically(path: str, content: str | bytes) -> None:
-    """Write a file so that it is there whole or not at all. Raises UserError."""
-    data = content.encode("utf-8", "backslashreplace") if isinstance(content, str) else content
-    import tempfile  # most runs write no file
-
-    folder = os.path.dirname(path) or "."
+def spelt(text: str) -> str:
+    """``text`` with what reports are drawn with in ASCII, where standard output cannot show more."""
+    if text.isascii():
+        return text
     try:
-        handle, temporary = tempfile.mkstemp(dir=folder, prefix=".overhang-")
-        try:
-            with os.fdopen(handle, "wb") as stream:
-                stream.write(data)
-            os.chmod(temporary, 0o666 & ~_umask())
-            os.replace(temporary, path)
-        except BaseException:
-            os.unlink(temporary)
-            raise
-    except OSError as error:
-        raise UserError(f"{path}: cannot be written: {error.strerror}") from None
+        text.encode(sys.stdout.encoding or "utf-8")
+    except UnicodeEncodeError:
+        return text.translate(_ASCII)
+    return text
 
 
 def picture_kind(path: str) -> str:
@@ -75,9 +74,3 @@ def picture_kind(path: str) -> str:
     if kind not in ("png", "svg", "pdf"):
         raise UserError(f"{path}: the name of a picture ends in .png, .svg or .pdf")
     return kind
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask

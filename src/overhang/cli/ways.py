@@ -1,11 +1,11 @@
 """Show every access path into devices: by which way, from where, with what knowledge, to which level."""
 
 import argparse
-import sys
 
 from overhang.auditing.report import Unreadable
+from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
-from overhang.cli.main import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
+from overhang.cli.output import write_out
 from overhang.cli.terminal import show, width
 from overhang.exposure import AccessPath, AccessPaths, backup_reader, can_take, find_paths, resolve
 from overhang.model import Address, parse_address
@@ -57,7 +57,7 @@ def run(options: argparse.Namespace) -> int:
     if options.format == "json":
         from overhang.report.ways_json import ways_json
 
-        sys.stdout.write(ways_json(devices, unreadable))
+        write_out(ways_json(devices, unreadable))
     else:
         show(ways_lines(devices, len(unreadable), width()))
     warn_unreadable(unreadable)

@@ -1,0 +1,219 @@
+"""The one place where output leaves the program: to standard output, or to a file whole or not at all.
+
+A file is never written over an input of the run, nor over anything that a reader, a project or a dialect is: see
+``check_target``.
+"""
+
+import argparse
+import contextlib
+import os
+import stat
+import sys
+from collections.abc import Callable, Iterable
+
+from overhang.cli.errors import OutputError, UserError
+from overhang.text.errors import OverhangError
+
+#: Options of any command that name files which the command reads.
+_READ = (
+    "paths",
+    "files",
+    "sheet",
+    "project",
+    "dialect",
+    "attempts",
+    "key",
+    "password_file",
+    "elevate_password_file",
+)
+
+
+class _Standard:
+    """Whether somebody still reads standard output. A reader that closes the pipe has seen enough."""
+
+    closed = False
+
+
+def write_out(text: str) -> None:
+    """Write to standard output; nothing where its reader has gone, so that the command ends with its own exit code.
+
+    Raises OutputError where it cannot be written.
+    """
+    _guarded(lambda: sys.stdout.write(text))
+
+
+def flush_out() -> None:
+    """Write what waits in the buffer of standard output. Raises OutputError."""
+    _guarded(sys.stdout.flush)
+
+
+def _guarded(action: Callable[[], object]) -> None:
+    if _Standard.closed:
+        return
+    try:
+        action()
+    except BrokenPipeError:
+        _discard()
+        _Standard.closed = True
+    except OSError as error:
+        _discard()
+        raise OutputError(f"standard output: cannot be written: {error.strerror or 'it is closed'}") from None
+
+
+def _discard() -> None:
+    """Send what is still in the buffer nowhere, so that the interpreter does not try again at its end."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+
+
+def tell(message: str) -> None:
+    """One line on standard error, after the program's name."""
+    print(f"overhang: {message}", file=sys.stderr)
+
+
+# -- files -------------------------------------------------------------------------------------------------------------
+
+
+def check_target(path: str, options: argparse.Namespace, content: bytes | None = None) -> None:
+    """Raise UserError where writing ``path`` would destroy something.
+
+    That is a file that the run reads, a folder, and a configuration, project file or dialect, whoever wrote it. A file
+    that already holds just ``content`` loses nothing. Any other file, as an earlier report, may be replaced.
+    """
+    try:
+        facts = os.stat(path)
+    except OSError:
+        return
+    if stat.S_ISDIR(facts.st_mode):
+        raise UserError(f"{path}: is a folder; name a file to write")
+    if not stat.S_ISREG(facts.st_mode):
+        return
+    if (facts.st_dev, facts.st_ino) in _inputs(options):
+        raise UserError(f"{path}: is an input of this run and is not overwritten; choose another name")
+    if content is not None and _holds(path, content):
+        return
+    kind = _recognised(path)
+    if kind:
+        raise UserError(f"{path}: exists already and is {kind}, which is not overwritten; choose another name")
+
+
+def write_file(path: str, content: str | bytes, options: argparse.Namespace) -> None:
+    """Write a file so that it is there whole or not at all. Raises UserError (see ``check_target``), OutputError."""
+    data = content.encode("utf-8", "backslashreplace") if isinstance(content, str) else content
+    check_target(path, options, data)
+    replace_file(path, data)
+
+
+def replace_file(path: str, data: bytes) -> None:
+    """Write a file whole or not at all, over whatever is there. Raises OutputError."""
+    import tempfile  # most runs write no file
+
+    target = os.path.realpath(path)
+    try:
+        if os.path.lexists(target) and not stat.S_ISREG(os.stat(target).st_mode):
+            with open(target, "wb") as stream:  # a pipe or a device has no other place to be made in
+                stream.write(data)
+            return
+        mode = stat.S_IMODE(os.stat(target).st_mode) if os.path.exists(target) else 0o666 & ~_umask()
+        handle, temporary = tempfile.mkstemp(dir=os.path.dirname(target), prefix=".overhang-")
+        try:
+            with os.fdopen(handle, "wb") as stream:
+                stream.write(data)
+                stream.flush()
+                os.fsync(stream.fileno())
+            os.chmod(temporary, mode)
+            os.replace(temporary, target)
+        except BaseException:
+            os.unlink(temporary)
+            raise
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be written: {error.strerror}") from None
+
+
+def make_folder(path: str) -> None:
+    """Make a folder, and those above it, where it is not there. Raises OutputError."""
+    try:
+        os.makedirs(path or ".", exist_ok=True)
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be made: {error.strerror}") from None
+
+
+def _inputs(options: argparse.Namespace) -> set[tuple[int, int]]:
+    """What tells apart each file that the options name to be read, those in folders too; found out once."""
+    found: set[tuple[int, int]] | None = getattr(options, "input_files", None)
+    if found is None:
+        found = set()
+        for path in _read_by(options):
+            with contextlib.suppress(OSError):
+                facts = os.stat(path)
+                found.add((facts.st_dev, facts.st_ino))
+        options.input_files = found
+    return found
+
+
+def _read_by(options: argparse.Namespace) -> Iterable[str]:
+    from overhang.loading import find_files
+
+    for name in _READ:
+        given = getattr(options, name, None)
+        for each in [given] if isinstance(given, str) else given or ():
+            if os.path.isdir(each):
+                yield from (found for _, found in find_files([each]) if isinstance(found, str))
+            else:
+                yield each
+
+
+def _holds(path: str, content: bytes) -> bool:
+    try:
+        with open(path, "rb") as stream:
+            return stream.read(len(content) + 1) == content
+    except OSError:
+        return False
+
+
+def _recognised(path: str) -> str:
+    """What a file is, if the product reads such files: "a sheet", ...; "" for any other."""
+    from overhang.formats import FormatRegistry, NoReader
+    from overhang.formats.dialect_format import load_dialect
+    from overhang.formats.registry import DIALECT
+    from overhang.loading import Projects, read_file
+    from overhang.project import NAME, read_project
+    from overhang.report import is_report
+
+    if os.path.basename(path) == NAME:
+        return "a project file"
+    if path.endswith(DIALECT) or _loads(path, load_dialect):
+        return "a dialect"
+    if _loads(path, read_project):
+        return "a project file"
+    try:
+        data = read_file(path)
+    except OverhangError:
+        return "a file that cannot be read"
+    try:
+        project = Projects().of(path)
+        root = os.path.dirname(os.path.relpath(project.file)) if project.file else ""
+        reader = FormatRegistry().choose(data, path, project.dialects, root)
+    except NoReader:
+        return "a configuration"
+    except OverhangError:
+        reader = FormatRegistry().choose(data, path)
+    if reader is None or is_report(data):
+        return ""
+    return f"a configuration ({reader.name})"
+
+
+def _loads(path: str, load: Callable[[str], object]) -> bool:
+    """Whether a TOML file is what ``load`` reads, whatever it is called."""
+    if not path.endswith(".toml"):
+        return False
+    try:
+        load(path)
+    except OverhangError:
+        return False
+    return True
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
