@@ -10,6 +10,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from overhang.auditing import DeviceAudit, audit_config, run_fleet_rules
+from overhang.auditing.folding import Wanted, every, shown
 from overhang.auditing.report import AuditReport, Unreadable
 from overhang.exposure import (
     AccessPaths,
@@ -176,15 +177,34 @@ def report_of(
     moment: datetime.datetime,
     unreadable: Iterable[Unreadable] = (),
     left_out: Iterable[str] = (),
+    wanted: Wanted = every,
 ) -> AuditReport:
-    """The report of audits that were made one by one."""
-    ranked = sorted(audits, key=lambda audit: audit.rank)
-    network = run_fleet_rules(ranked, projects, moment.date())
-    return AuditReport(tuple(ranked), tuple(network), tuple(unreadable), moment, tuple(left_out))
+    """The report of audits that were made one by one. Findings are folded after those not ``wanted`` are left out."""
+    whole = sorted(audits, key=lambda audit: (audit.name, audit.file))
+    network, network_waived = run_fleet_rules(whole, projects, moment.date())
+    ranked = sorted((shown(audit, wanted) for audit in whole), key=lambda audit: audit.rank)
+    return AuditReport(
+        tuple(ranked),
+        tuple(each for each in network if wanted(each.rule, each.severity)),
+        tuple(unreadable),
+        moment,
+        tuple(left_out),
+        tuple(each for each in network_waived if wanted(each.finding.rule, each.finding.severity)),
+    )
 
 
-def audit_paths(paths: Iterable[str], loader: Loader, moment: datetime.datetime, progress: Progress) -> AuditReport:
-    """Audit the devices that ``paths`` name, one after another, so that only their results are kept."""
+def audit_paths(
+    paths: Iterable[str],
+    loader: Loader,
+    moment: datetime.datetime,
+    progress: Progress = lambda found: found,
+    wanted: Wanted = every,
+) -> AuditReport:
+    """Audit the devices that ``paths`` name, one after another, so that only their results are kept.
+
+    ``wanted`` tells by rule and severity which findings are; the others are left out before findings about one fault
+    are folded.
+    """
     key = os.urandom(32)
     audits: list[DeviceAudit] = []
     unreadable: list[Unreadable] = []
@@ -193,7 +213,7 @@ def audit_paths(paths: Iterable[str], loader: Loader, moment: datetime.datetime,
             unreadable.append(each)
         else:
             audits.append(audit_config(each, loader.projects.of(each.device.file), moment, key))
-    return report_of(audits, loader.projects.all(), moment, unreadable, loader.left_out)
+    return report_of(audits, loader.projects.all(), moment, unreadable, loader.left_out, wanted)
 
 
 def simulate(device: LoadedDevice, attempt: Attempt | None = None, **fields: Any) -> Result:

@@ -504,7 +504,7 @@ def test_braces_hold_what_stands_between_their_signs() -> None:
     text = 'box { on2; in a  b "c d"; } /* on;\n*/ on;\nsay "one /* two\nthree";\n}\nbox {\n'
     sheet = read_dialect_text(using, text, "x")
     assert unparse(sheet.device, secrets=True) == (
-        'device:\n    site "a  b \\"c d\\""\n\nssh:\n    on\n\nbanner before-login:\n    | one /* two\n    | three\n'
+        'device:\n    site "a  b \\"c d\\""\n    incomplete\n\nssh:\n    on\n\nbanner before-login:\n    | one /* two\n    | three\n'
     )
     assert [(each.span.line, each.message) for each in sheet.diagnostics] == [
         (1, "no translation fits this line"),

@@ -124,8 +124,9 @@ def installed(folder: Path) -> Path:
 def test_a_package_adds_a_reader_and_an_opener(overhang: Run, write: Write, tmp_path: Path) -> None:
     env = {"PYTHONPATH": f"{installed(tmp_path / 'site')}:{ROOT / 'src'}"}
     write("hut.txt", REGISTER)
-    expected = "device isle-hut:\n\nuser lena:\n    password withheld\n    level 15\n"
-    told = "overhang: hut.txt: 1 line not understood and left out; overhang audit shows them\n"
+    note = "# not understood: hut.txt:3: nonsense\n\n"
+    expected = f"{note}device isle-hut:\n    incomplete\n\nuser lena:\n    password withheld\n    level 15\n"
+    told = "overhang: hut.txt: 1 line not understood; what is written says that there may be more\n"
     assert overhang("sheet", "hut.txt", env=env) == (0, expected, told)
     assert overhang("sheet", "--reader", "harbour-register", "hut.txt", env=env).out == expected
     report = json.loads(overhang("audit", "hut.txt", "--format", "json", env=env).out)["devices"][0]
@@ -319,7 +320,12 @@ def test_the_project_file_names_dialects(overhang: Run, write: Write) -> None:
     write("languages/lantern.dialect.toml", DIALECT.replace('files = ["*.lan"]\nlines = ["lantern {version}"]\n', ""))
     write("net/quay.cfg", LANTERN)
     write("overhang.toml", '[dialects]\n"net/*.cfg" = "languages/lantern.dialect.toml"\n')
-    assert overhang("sheet", "net").out.split("\n")[:2] == ["# net/quay.cfg", "device quay-7:"]
+    assert overhang("sheet", "net").out.split("\n")[:4] == [
+        "# net/quay.cfg",
+        "# not understood: net/quay.cfg:5: colour ***",
+        "",
+        "device quay-7:",
+    ]
     write("overhang.toml", '[dialects]\n"net/*.cfg" = "languages/gone.toml"\n')
     ran = overhang("sheet", "net")
     assert (ran.code, ran.err) == (

@@ -40,7 +40,7 @@ def test_a_leaf_statement_is_one_row_and_its_field() -> None:
     device = builder.device()
     patience: Configured[int] = device.snmp.patience  # type: ignore[attr-defined]
     assert (patience.value, patience.origin.line) == (300, 3)
-    assert unparse(device, secrets=True, schema=schema) == "snmp:\n    on\n    patience 5m\n"
+    assert unparse(device, secrets=True, schema=schema) == "snmp:\n    on\n    incomplete\n    patience 5m\n"
 
     codec = Codec(schema)
     data = codec.encode([each.statement for each in program.statements if each.owner >= 0])

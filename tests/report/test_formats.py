@@ -96,21 +96,29 @@ def test_the_sarif_keeps_to_the_schema_of_the_standard(overhang: Run) -> None:
         each["physicalLocation"]["artifactLocation"]["uri"] for result in run["results"] for each in result["locations"]
     }
     assert "tw/northquay/north-edge.sheet" in uri
-    prints = [each["partialFingerprints"]["overhang/v1"] for each in run["results"] if "partialFingerprints" in each]
+    prints = [
+        (each["message"]["text"].partition(":")[0], each["partialFingerprints"]["overhang/v2"])
+        for each in run["results"]
+        if "partialFingerprints" in each
+    ]
     assert len(set(prints)) == len(prints) > 50
 
 
-def test_fingerprints_stay_when_lines_move_and_go_when_they_change(overhang: Run, write: Write) -> None:
+def test_fingerprints_stay_when_lines_move_and_names_or_secrets_change(overhang: Run, write: Write) -> None:
     def prints(text: str) -> dict[str, str]:
         write("a.sheet", text)
         (device,) = json.loads(overhang("audit", "a.sheet", "--format", "json").out)["devices"]
         return {each["rule"]: each["fingerprint"] for each in device["findings"]}
 
-    text = "device a:\nentry console:\n    idle 30m\n    check nothing\n"
+    text = "device a:\nentry console:\n    idle 30m\n    password readable gull\nuser lena: password readable tern\n"
     before = prints(text)
     assert prints("# a remark\n\n" + text.replace("    idle", "    # here\n    idle")) == before
     assert prints(text.replace("30m", "40m"))["idle-timeout"] != before["idle-timeout"]
-    assert prints(text.replace("device a", "device b"))["idle-timeout"] != before["idle-timeout"]
+    assert prints(text.replace("device a", "device b").replace("gull", '"two  gulls"')) == before
+    assert prints(text.replace("entry console:\n    idle 30m", "entry  console:   idle 30m\nentry console:")) == before
+    changed = prints(text.replace("user lena", "user omar"))
+    assert changed["password-clear-text"] != before["password-clear-text"]
+    assert changed["idle-timeout"] == before["idle-timeout"]
 
 
 @pytest.mark.usefixtures("network")
@@ -118,7 +126,9 @@ def test_the_csv_reads_back_and_starts_no_formula(overhang: Run) -> None:
     rows = list(csv.DictReader(io.StringIO(report(overhang, "csv"))))
     value = json.loads(report(overhang, "json"))
     findings = [each for device in value["devices"] for each in device["findings"] + device["waived"]]
-    assert len([row for row in rows if row["severity"] != "not examined"]) == len(findings) + len(value["network"])
+    assert len([row for row in rows if row["severity"] != "not examined"]) == len(findings) + len(
+        value["network"] + value["network_waived"]
+    )
     assert not any(cell.startswith(("=", "+", "-", "@")) for row in rows for cell in row.values())
     assert {row["device"] for row in rows if row["file"].endswith("special.sheet")} == {"'=cmd|<b>&\"'"}
 
@@ -223,7 +233,7 @@ START = {"png": b"\x89PNG\r\n", "svg": b"<?xml", "pdf": b"%PDF-"}
 
 
 @pytest.mark.usefixtures("network")
-@pytest.mark.parametrize("subject", ["exposure", "findings", "login"])
+@pytest.mark.parametrize("subject", ["exposure", "checklist", "login"])
 def test_pictures_of_every_kind(overhang: Run, tmp_path: Path, subject: str) -> None:
     shown = "tw/northquay tw/harbour tw/southpier tw/special.sheet".split()
     for kind, start in START.items() if subject == "exposure" else [("svg", START["svg"])]:
@@ -237,7 +247,7 @@ def test_pictures_of_every_kind(overhang: Run, tmp_path: Path, subject: str) -> 
             )
             wanted = {
                 "exposure": ("north-quay", "console", "nothing", "N", "only what the configuration shows"),
-                "findings": ("north-quay", "critical 0", "nothing found", "more across devices"),
+                "checklist": ("north-quay", "authentication", "O  open", "cannot tell", "W", "G"),
                 "login": ("One login at north-quay", "the console asks for no password", "admitted, at level 15"),
             }[subject]
             assert [text for text in wanted if text not in texts] == []

@@ -6,6 +6,7 @@ from functools import cache
 from pathlib import Path
 
 from overhang.auditing import DeviceAudit, Finding, FleetFinding, RuleContext, audit_config, run_fleet_rules, run_rules
+from overhang.auditing.folding import fold, shown
 from overhang.auditing.rules.pages import Page, base_sheet
 from overhang.language import read_sheet
 from overhang.profiles import BUILTIN, KEYS, derive
@@ -33,7 +34,7 @@ def case_of(text: str, project: str = "", **changes: str) -> tuple[RuleContext, 
     profiles = dict(BUILTIN)
     profiles[DEFAULT] = derive(DEFAULT, BUILTIN[DEFAULT], {k.replace("_", "-"): v for k, v in changes.items()}, KEYS)
     case = RuleContext(ResolvedDevice(sheet.device, profiles), project_of(project), NOW)
-    return case, run_rules(case)
+    return case, fold(run_rules(case))
 
 
 def of(rule: str, text: str, **changes: str) -> list[Finding]:
@@ -45,7 +46,8 @@ def run_of(page: Page, sample: str, project: str) -> tuple[list[DeviceAudit], li
     held = project_of(project)
     texts = [page.sheet(sample)] + [base_sheet().replace("pier-gate", f"pier-{number}") for number in range(page.fleet)]
     audits = [audit_config(read_sheet(text, f"t{number}"), held, NOW) for number, text in enumerate(texts)]
-    return audits, run_fleet_rules(audits, [held], NOW.date())
+    network, _ = run_fleet_rules(audits, [held], NOW.date())
+    return [shown(audit) for audit in audits], network
 
 
 def told(audits: list[DeviceAudit], network: list[FleetFinding]) -> list[str]:

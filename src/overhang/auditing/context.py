@@ -9,13 +9,13 @@ from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple, TypeVar
 
-from overhang.auditing.findings import DedupKey, Fault, Finding, proof
-from overhang.auditing.severity import AttackerEffort, of_lock_out, of_paths
+from overhang.auditing.findings import DedupKey, Fault, Finding, Severity, proof
+from overhang.auditing.severity import AttackerEffort, of_lock_out, of_paths, outside_of
 from overhang.auditing.wording import vtys_label
 from overhang.exposure import AccessPath, AccessPaths, explorer_of, levels_of, paths_at, paths_of
 from overhang.exposure.paths import rank
 from overhang.exposure.witness import Witness
-from overhang.model import Configured, Device, StoredSecret
+from overhang.model import Configured, Device, Prefix, StoredSecret
 from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
 from overhang.project import Person, Project, Thresholds
 from overhang.simulation import Attempt, Provenance, ResolvedDevice, Result, Stage, decide
@@ -120,6 +120,20 @@ class RuleContext:
             self._kept[key] = make()
         return self._kept[key]  # type: ignore[return-value]
 
+    @cached_property
+    def management_prefixes(self) -> list[Prefix]:
+        """The project's management networks."""
+        return [prefix for name in self.project.management for prefix in self.project.networks[name]]
+
+    @cached_property
+    def outside(self) -> Callable[[int], bool]:
+        """What tells whether a set of sources reaches beyond the management networks."""
+        return outside_of(self.management_prefixes, self.exposure.address_classes)
+
+    def severity(self, paths: Iterable[AccessPath], effort: AttackerEffort) -> Severity:
+        """How bad it is that a fault opens some access paths."""
+        return of_paths(paths, effort, self.outside, locked_away=self.locked_away)
+
     # -- findings ------------------------------------------------------------------------------------------------------
 
     def opened(
@@ -138,9 +152,7 @@ class RuleContext:
         """
         opens = tuple(sorted(set(paths), key=rank))
         easier = tuple(sorted(set(also).difference(opens), key=rank))
-        classes, away = self.exposure.address_classes, self.locked_away
-        severity = of_paths(opens, effort, classes, locked_away=away)
-        severity = max(severity, of_paths(easier, AttackerEffort.SECRET_NEEDED, classes, locked_away=away))
+        severity = max(self.severity(opens, effort), self.severity(easier, AttackerEffort.SECRET_NEEDED))
         lines, unsaid = proof(because)
         return Finding("", severity, message, lines, unsaid, opens + easier, tuple(fix), dedup_keys)
 

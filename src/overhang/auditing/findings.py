@@ -25,7 +25,7 @@ class Severity(enum.IntEnum):
 
 
 class Fault(enum.Enum):
-    """The kinds of fault that more than one rule may report; one that is reported is not reported again."""
+    """The kinds of fault that more than one rule may report; what reports the same is folded (folding.py)."""
 
     CHECK = "who passes the check at an access point"
     TELNET = "Telnet at an access point"
@@ -54,7 +54,8 @@ class Finding(NamedTuple):
     ``lines`` are statements of the configuration; ``unsaid`` are the profile's keys that decide where nothing is
     configured. ``opens`` are the access paths that it opens, or makes easier. ``fix`` are lines of the sheet language
     that change the device; ``withheld`` stands where somebody has to choose a secret. ``dedup_keys`` are the faults
-    that it reports: a finding whose faults were all reported by an earlier rule is dropped.
+    that it reports: a finding whose faults an earlier rule reported is folded into that one, which names it in
+    ``also``. A finding that is ``possible`` depends on something that is not known.
     """
 
     rule: str
@@ -65,6 +66,8 @@ class Finding(NamedTuple):
     opens: tuple[AccessPath, ...] = ()
     fix: tuple[str, ...] = ()
     dedup_keys: tuple[DedupKey, ...] = ()
+    also: tuple[str, ...] = ()
+    possible: bool = False
 
 
 def proof(origins: Iterable[Provenance]) -> tuple[tuple[Origin, ...], tuple[FromProfile, ...]]:

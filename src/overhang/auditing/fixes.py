@@ -9,8 +9,11 @@ from typing import Any
 from overhang.auditing.context import AccessPoint, RuleContext
 from overhang.auditing.wording import runs_of
 from overhang.language.lexer import quote_word as quote_word
+from overhang.language.normalise import Normaliser
+from overhang.language.unparser import unparse_statement
 from overhang.language.unparser import unparse_value as unparse_value
 from overhang.model import MethodList, Server, ServerGroup, StoredSecret
+from overhang.model.device import NO_BLOCK
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import DOOR, PORTS, WAYS, WEB_WAYS
 from overhang.simulation import Provenance, shut_by
@@ -47,6 +50,19 @@ def device_head(context: RuleContext) -> str:
     """The head of the device's own block."""
     name = context.device.facts.name
     return named("device", name.value) if name is not None else "device"
+
+
+def incomplete_heads(context: RuleContext, origin: Provenance) -> list[str]:
+    """The heads of the blocks that a statement says may hold more."""
+    device = context.device
+    heads = vty_heads(
+        number for number, entry in device.vtys.items() if entry.block.declared and entry.block.doubt == origin
+    )
+    for block in Normaliser(secrets=False).blocks(device):
+        info = block.value.block if block.value is not None else NO_BLOCK
+        if info.declared and info.doubt == origin:
+            heads.append(unparse_statement(block.header))
+    return heads
 
 
 def vty_heads(numbers: Iterable[int]) -> list[str]:

@@ -12,6 +12,7 @@ from overhang.auditing import fixes
 from overhang.auditing.context import RuleContext
 from overhang.auditing.findings import Severity
 from overhang.auditing.results import DeviceAudit, FleetFingerprint, PasswordFingerprint
+from overhang.auditing.waivers import waived_on_all
 from overhang.model.stored_secret import Form
 from overhang.model.verification import plain_text
 from overhang.project import Project
@@ -28,13 +29,25 @@ class FleetFinding(NamedTuple):
     fix: tuple[str, ...] = ()
 
 
+class WaivedFleetFinding(NamedTuple):
+    """A finding across devices that somebody accepted: why, and until when."""
+
+    finding: FleetFinding
+    reason: str
+    until: datetime.date
+
+
 class FleetRun(NamedTuple):
-    """What a rule across devices may look at: audits under one project, the day, and the names of all rules."""
+    """What a rule across devices may look at: audits under one project, the day, and the names of all rules.
+
+    ``waived`` are the findings across devices that are waived already.
+    """
 
     audits: Sequence[DeviceAudit]
     project: Project
     today: datetime.date
     rules: frozenset[str]
+    waived: Sequence[WaivedFleetFinding] = ()
 
 
 #: What a device may do: said of one, of several, and of one that does not.
@@ -96,14 +109,27 @@ def _passwords(context: RuleContext, key: bytes) -> Iterator[PasswordFingerprint
 
 def run_fleet_rules(
     audits: Sequence[DeviceAudit], projects: Sequence[Project], today: datetime.date
-) -> list[FleetFinding]:
-    """What is wrong across the devices of a run; each is held against the project that holds for it."""
+) -> tuple[list[FleetFinding], list[WaivedFleetFinding]]:
+    """What is wrong across the devices of a run, and what of it is waived; each is held against the project that holds
+    for it. Rules about waivers come last, since they ask what was waived.
+    """
     from overhang.auditing.registry import all_rules, rule_names  # the rules import what stands above
 
     names = frozenset(rule_names())
     found: list[FleetFinding] = []
+    waived: list[WaivedFleetFinding] = []
+    rules = sorted((rule for rule in all_rules() if rule.fleet is not None), key=lambda rule: bool(rule.after))
     for project in projects:
-        run = FleetRun([audit for audit in audits if audit.project == project.file], project, today, names)
-        for rule in all_rules():
-            found += [each._replace(rule=rule.name) for each in (rule.fleet(run) if rule.fleet is not None else ())]
-    return sorted(found, key=lambda each: (-each.severity, each.rule, each.devices))
+        own = [audit for audit in audits if audit.project == project.file]
+        accepted: list[WaivedFleetFinding] = []
+        for rule in rules:
+            run = FleetRun(own, project, today, names, accepted)
+            for each in rule.fleet(run) if rule.fleet is not None else ():
+                finding = each._replace(rule=rule.name)
+                waiver = waived_on_all(project, finding.rule, finding.devices, today)
+                if waiver is None:
+                    found.append(finding)
+                else:
+                    accepted.append(WaivedFleetFinding(finding, waiver.reason, waiver.until))
+        waived += accepted
+    return sorted(found, key=lambda each: (-each.severity, each.rule, each.devices)), waived

@@ -1,8 +1,8 @@
 """Declaring rules, finding them, and running them on a device.
 
 A rule is one function in ``rules/``, declared by ``@rule("id")`` of its topic, and one page of the same name. Both are
-found, not listed. A fault is reported once, by the first rule that reports it; ``after`` names the rules that are to
-report it first.
+found, not listed. Where several report one fault the others are folded into the first; ``after`` names the rules that
+go first.
 """
 
 import importlib
@@ -14,24 +14,25 @@ from typing import Any, NamedTuple
 
 from overhang.auditing import rules as rules_package
 from overhang.auditing.context import RuleContext
-from overhang.auditing.findings import DedupKey, Finding
+from overhang.auditing.findings import Finding
 
 Check = Callable[[RuleContext], Iterator[Finding]]
+FleetCheck = Callable[[Any], Iterator[Any]]
 
 
 class Rule(NamedTuple):
     """One rule: its name, the topic that it is listed under, and what checks it.
 
-    ``after`` are the rules that go before it. ``alone``: where it reports something, no other rule does. ``fleet``
-    checks the devices of a run together, and then ``check`` is None.
+    ``after`` are the rules that go before it; one that is ``first`` goes before all others. ``fleet`` checks the
+    devices of a run together, and then ``check`` is None.
     """
 
     name: str
     topic: str
     check: Check | None
     after: tuple[str, ...] = ()
-    alone: bool = False
-    fleet: Callable[[Any], Iterator[Any]] | None = None
+    first: bool = False
+    fleet: FleetCheck | None = None
 
 
 class Topic:
@@ -41,20 +42,22 @@ class Topic:
         self.title, self.order = title, order
         self.rules: list[Rule] = []
 
-    def __call__(self, name: str, *, after: str = "", alone: bool = False) -> Callable[[Check], Check]:
+    def __call__(self, name: str, *, after: str = "", first: bool = False) -> Callable[[Check], Check]:
         """Declare the function below as a rule on one device; ``after`` are names with blanks between."""
 
         def declare(check: Check) -> Check:
-            self.rules.append(Rule(name, self.title, check, tuple(after.split()), alone))
+            self.rules.append(Rule(name, self.title, check, tuple(after.split()), first))
             return check
 
         return declare
 
-    def fleet(self, name: str) -> Callable[[Callable[[Any], Iterator[Any]]], Callable[[Any], Iterator[Any]]]:
-        """Declare the function below as a rule on the devices of a run together."""
+    def fleet(
+        self, name: str, *, after: str = ""
+    ) -> Callable[[Callable[[Any], Iterator[Any]]], Callable[[Any], Iterator[Any]]]:
+        """Declare the function below as a rule on the devices of a run together; those that come after others last."""
 
-        def declare(check: Callable[[Any], Iterator[Any]]) -> Callable[[Any], Iterator[Any]]:
-            self.rules.append(Rule(name, self.title, None, fleet=check))
+        def declare(check: FleetCheck) -> FleetCheck:
+            self.rules.append(Rule(name, self.title, None, tuple(after.split()), fleet=check))
             return check
 
         return declare
@@ -87,7 +90,7 @@ def device_rules() -> tuple[Rule, ...]:
         sorter.add(rule.name, *rule.after)
     sorter.prepare()
     order: list[str] = []
-    places = {rule.name: (not rule.alone, place) for place, rule in enumerate(own.values())}
+    places = {rule.name: (not rule.first, place) for place, rule in enumerate(own.values())}
     ready: list[str] = []
     while sorter.is_active():
         ready = sorted([*ready, *sorter.get_ready()], key=places.__getitem__)
@@ -98,20 +101,13 @@ def device_rules() -> tuple[Rule, ...]:
 
 
 def run_rules(context: RuleContext, rules: Sequence[Rule] | None = None) -> list[Finding]:
-    """All findings about a device, each fault reported once, worst first, then by rule and line."""
-    reported: set[DedupKey] = set()
-    findings: list[Finding] = []
-    for rule in device_rules() if rules is None else rules:
-        fired = False
-        for finding in rule.check(context) if rule.check is not None else ():
-            fired = True
-            if finding.dedup_keys and reported.issuperset(finding.dedup_keys):
-                continue
-            reported.update(finding.dedup_keys)
-            findings.append(finding._replace(rule=rule.name))
-        if fired and rule.alone:
-            break
-    return sorted(findings, key=lambda each: (-each.severity, each.rule, each.lines))
+    """Everything that the rules find on a device, in the order of the rules; ``fold`` puts together what is one."""
+    return [
+        finding._replace(rule=rule.name)
+        for rule in (device_rules() if rules is None else rules)
+        if rule.check is not None
+        for finding in rule.check(context)
+    ]
 
 
 def rule_names(rules: Iterable[Rule] | None = None) -> list[str]:

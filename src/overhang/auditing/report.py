@@ -4,7 +4,7 @@ import datetime
 from typing import NamedTuple
 
 from overhang.auditing.findings import Severity
-from overhang.auditing.fleet import FleetFinding
+from overhang.auditing.fleet import FleetFinding, WaivedFleetFinding
 from overhang.auditing.results import DeviceAudit
 
 
@@ -19,6 +19,7 @@ class AuditReport(NamedTuple):
     """The audits of a run, worst first, what is wrong across devices, and what could not be read.
 
     ``left_out`` are files of folders that no reader recognised; ``moment`` is the time that the audit went by.
+    ``network_waived`` are findings across devices that are waived.
     """
 
     audits: tuple[DeviceAudit, ...]
@@ -26,21 +27,28 @@ class AuditReport(NamedTuple):
     unreadable: tuple[Unreadable, ...]
     moment: datetime.datetime
     left_out: tuple[str, ...] = ()
+    network_waived: tuple[WaivedFleetFinding, ...] = ()
 
-    @property
-    def severities(self) -> list[Severity]:
-        """The severities of all findings."""
-        own = [finding.severity for audit in self.audits for finding in audit.findings]
+    def severities(self, *, certain: bool = False) -> list[Severity]:
+        """The severities of all findings, or with ``certain`` of those that are not just possible."""
+        own = [each.severity for audit in self.audits for each in audit.findings if not (certain and each.possible)]
         return own + [finding.severity for finding in self.network]
 
     @property
     def counts(self) -> dict[Severity, int]:
-        """How many findings there are of each severity, worst first."""
-        found = self.severities
-        return {severity: found.count(severity) for severity in reversed(Severity)}
+        """How many certain findings there are of each severity, worst first."""
+        return _counted(self.severities(certain=True))
+
+    @property
+    def possible_counts(self) -> dict[Severity, int]:
+        """The same of the findings that are only possible."""
+        return _counted([each.severity for audit in self.audits for each in audit.findings if each.possible])
 
     @property
     def device_counts(self) -> dict[Severity, int]:
-        """The same of the findings that are about one device."""
-        found = [finding.severity for audit in self.audits for finding in audit.findings]
-        return {severity: found.count(severity) for severity in reversed(Severity)}
+        """The same of the certain findings that are about one device."""
+        return _counted([each.severity for audit in self.audits for each in audit.findings if not each.possible])
+
+
+def _counted(severities: list[Severity]) -> dict[Severity, int]:
+    return {severity: severities.count(severity) for severity in reversed(Severity)}

@@ -3,7 +3,8 @@
 import datetime
 from typing import NamedTuple
 
-from overhang.auditing.findings import Severity
+from overhang.auditing.checklist import ChecklistItem
+from overhang.auditing.findings import DedupKey, Severity
 from overhang.language import Phrased
 from overhang.text import Diagnostic
 
@@ -43,8 +44,9 @@ class Opened(NamedTuple):
 class ReportedFinding(NamedTuple):
     """A finding with its proof quoted.
 
-    ``fingerprint`` stays the same when lines move. ``fix`` are statements of the sheet language, ``phrased`` the same
-    in the device's own language where it is another one.
+    ``fingerprint`` stays the same when lines move, or the device is renamed. ``fix`` are statements of the sheet
+    language, ``phrased`` the same in the device's own language where it is another one. ``also`` are the rules of the
+    findings that were folded into it. One that is ``possible`` depends on something that is not known.
     """
 
     rule: str
@@ -56,6 +58,9 @@ class ReportedFinding(NamedTuple):
     fix: tuple[str, ...]
     fingerprint: str
     phrased: Phrased | None = None
+    dedup_keys: tuple[DedupKey, ...] = ()
+    also: tuple[str, ...] = ()
+    possible: bool = False
 
     @property
     def preferred_fix(self) -> tuple[str, ...]:
@@ -156,14 +161,26 @@ class DeviceAudit(NamedTuple):
     reader: str
     #: whether every access path was decided
     decided: bool = True
+    #: whether the configuration says itself that it may hold more than it states
+    incomplete: bool = False
+    checklist: tuple[ChecklistItem, ...] = ()
 
     @property
     def worst(self) -> int:
-        """The worst severity, -1 without findings."""
-        return max((finding.severity for finding in self.findings), default=-1)
+        """The worst severity of what is certain, -1 without such findings."""
+        return max((finding.severity for finding in self.findings if not finding.possible), default=-1)
+
+    @property
+    def worst_possible(self) -> int:
+        """The worst severity of what is possible, -1 without such findings."""
+        return max((finding.severity for finding in self.findings if finding.possible), default=-1)
 
     @property
     def rank(self) -> tuple[object, ...]:
         """Sorts devices worst first."""
-        counts = [-sum(each.severity == severity for each in self.findings) for severity in reversed(Severity)]
+        counts = [
+            -sum(each.severity == severity and each.possible == possible for each in self.findings)
+            for severity in reversed(Severity)
+            for possible in (False, True)
+        ]
         return (*counts, -self.unread, self.name, self.file)

@@ -4,7 +4,9 @@ import datetime
 import hashlib
 from collections import Counter
 from collections.abc import Iterator
+from typing import Any
 
+from overhang.auditing.checklist import checklist
 from overhang.auditing.context import AccessPoint, RuleContext
 from overhang.auditing.findings import Finding
 from overhang.auditing.fleet import fleet_fingerprint
@@ -37,7 +39,7 @@ _MOST_OPENED = 24
 
 
 def audit_config(config: ParsedConfig, project: Project, moment: datetime.datetime, key: bytes = b"") -> DeviceAudit:
-    """Audit a configuration under a project, by the clock of ``moment``.
+    """Audit a configuration under a project, by the clock of ``moment``: its findings, not folded yet.
 
     ``key`` is random and the same for a whole run: digests of passwords are compared under it across devices.
     """
@@ -47,6 +49,7 @@ def audit_config(config: ParsedConfig, project: Project, moment: datetime.dateti
     reported: list[ReportedFinding] = []
     waived: list[Waived] = []
     seen: Counter[tuple[str, ...]] = Counter()
+    counting: list[Finding] = []
     for finding in run_rules(context):
         each = _reported(context, config, finding, seen)
         waiver = waived_by(project, finding.rule, device.name, moment.date())
@@ -54,6 +57,7 @@ def audit_config(config: ParsedConfig, project: Project, moment: datetime.dateti
             waived.append(Waived(each, waiver.reason, waiver.until))
         else:
             reported.append(each)
+            counting.append(finding)
     facts = device.facts
     return DeviceAudit(
         device.name,
@@ -75,6 +79,8 @@ def audit_config(config: ParsedConfig, project: Project, moment: datetime.dateti
         project.file,
         config.reader,
         context.exposure.complete and all(path.sure for path in context.exposure.paths),
+        config.incomplete,
+        tuple(checklist(context, counting, loose_doubt=_loose_doubt(config))),
     )
 
 
@@ -86,15 +92,26 @@ def _reported(
         Unsaid(each.profile, each.key, KEYS[each.key].show(context.resolved.facts[each.key].value))
         for each in finding.unsaid
     )
-    proof = (*(each.text.strip() for each in lines), *(each.key for each in unsaid))
-    content = (finding.rule, context.device.name, *proof)
+    proof = (*(each for origin in finding.lines for each in config.statements_at(origin)), *(u.key for u in unsaid))
+    content = (finding.rule, *sorted(proof))
     seen[content] += 1
     text = "\0".join((*content, str(seen[content])))
     digest = hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:32]
     opens = tuple(_opened(context, path) for path in finding.opens[:_MOST_OPENED])
     phrased = config.phrase(finding.fix) if config.phrase is not None and finding.fix else None
     return ReportedFinding(
-        finding.rule, finding.severity, finding.message, lines, unsaid, opens, finding.fix, digest, phrased
+        finding.rule,
+        finding.severity,
+        finding.message,
+        lines,
+        unsaid,
+        opens,
+        finding.fix,
+        digest,
+        phrased,
+        finding.dedup_keys,
+        (),
+        finding.possible,
     )
 
 
@@ -170,6 +187,20 @@ def _way(context: RuleContext, path: AccessPath) -> str:
     return way_label(path.via) if path.sources is not None else f"the {context.resolved.ports[path.via].label}"
 
 
+def _loose_doubt(config: ParsedConfig) -> bool:
+    """Whether a line was not understood of which it is not known which block it is about."""
+    device = config.device
+    parts: tuple[Any, ...] = (
+        *(device.facts, device.console, device.auxiliary, device.ssh, device.telnet, device.web, device.snmp),
+        *(device.passwords, device.management, *device.vtys.values(), *device.elevations.values()),
+        *(each for held in (device.users, device.roles, device.lists, device.groups) for each in held.values()),
+        *(each for held in (device.sources, device.doors, device.banners) for each in held.values()),
+        *device.addresses,
+    )
+    placed = {part.block.doubt.line for part in parts if part.block.doubt is not None}
+    return bool(set(config.unread) - placed) or device.facts.block.declared
+
+
 # -- what was not examined ---------------------------------------------------------------------------------------------
 
 
@@ -177,6 +208,8 @@ def _not_examined(context: RuleContext, config: ParsedConfig) -> Iterator[NotExa
     device, resolved = context.device, context.resolved
     if config.unread:
         yield NotExamined(f"{counted(len(config.unread), 'line')} of the configuration", "not understood")
+    if config.incomplete:
+        yield NotExamined("what the configuration leaves out", "it says that it may hold more than it states")
     if resolved.profile_name is None:
         yield NotExamined("whatever is not configured", "no profile of this name is known")
     elif all(fact.value is UNKNOWN for fact in resolved.facts.values()):

@@ -2,19 +2,21 @@
 
 import argparse
 import importlib
-from collections.abc import Callable
+from collections.abc import Iterable
 from fnmatch import fnmatchcase
 
 from overhang.api import audit_paths
 from overhang.auditing import Severity, rule_names
+from overhang.auditing.folding import Wanted, every
 from overhang.auditing.report import AuditReport
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_unreadable
 from overhang.cli.output import check_target, write_file, write_out
 from overhang.cli.terminal import show, width
 from overhang.model.durations import parse_span
-from overhang.report.audit_summary import SORTS, chosen
+from overhang.report.audit_summary import SORTS, in_order
 from overhang.report.audit_text import audit_lines
+from overhang.report.lines import Line
 from overhang.text import did_you_mean
 
 FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
@@ -31,9 +33,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     form.add_argument(
         "--long", action="store_true", help="every finding with its lines, access paths and fix (default for one)"
     )
+    form.add_argument(
+        "--checklist", action="store_true", help="one line of marks a device (for one device, the reasons too)"
+    )
     parser.add_argument("--severity", choices=_WORDS, default="info", help="leave out findings below this severity")
     parser.add_argument(
         "--fail-on", choices=_WORDS, default="info", help="exit 1 only for findings of this severity or higher"
+    )
+    parser.add_argument(
+        "--certain", action="store_true", help="do not exit 1 for findings that are only possible (still shown)"
     )
     parser.add_argument("--only", metavar="RULE,...", help="only these rules, or patterns of their names: ssh-*")
     parser.add_argument("--skip", metavar="RULE,...", help="all rules but these")
@@ -52,36 +60,46 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
+    if options.checklist and options.format != "text":
+        raise UserError(f"--checklist is text; --format {options.format} holds the checklist too")
     wanted = wanted_rules(options.only, options.skip, Severity[options.severity.upper()])
     if options.output:
         check_target(options.output, options)
-    report = chosen(report_of(options), wanted, options.sort)
+    report = in_order(report_of(options, wanted), options.sort)
     text = None if options.format == "text" else _written(report, options.format)
-    long = options.long or (len(report.audits) == 1 and not options.short)
     if options.output:
         if text is None:
             from overhang.report.lines import WIDEST, plain
 
-            text = plain(audit_lines(report, WIDEST, long=long))
+            text = plain(_lines(report, WIDEST, options))
         write_file(options.output, text, options)
     elif text is not None:
         write_out(text)
     else:
-        show(audit_lines(report, width(), long=long))
-    return exit_code(report, Severity[options.fail_on.upper()], strict=options.strict)
+        show(_lines(report, width(), options))
+    return exit_code(report, Severity[options.fail_on.upper()], strict=options.strict, certain=options.certain)
 
 
-def exit_code(report: AuditReport, fail_on: Severity, *, strict: bool) -> int:
+def _lines(report: AuditReport, columns: int, options: argparse.Namespace) -> Iterable[Line]:
+    """The report as text: the checklist alone, or all of it."""
+    if options.checklist:
+        from overhang.report.checklist_text import checklist_lines
+
+        return checklist_lines(report, columns)
+    return audit_lines(report, columns, long=options.long or (len(report.audits) == 1 and not options.short))
+
+
+def exit_code(report: AuditReport, fail_on: Severity, *, strict: bool, certain: bool = False) -> int:
     """The exit code of an audit, and what could not be read on standard error."""
     warn_unreadable(report.unreadable)
     if report.unreadable:
         return FAILED
-    if strict and any(audit.unread or audit.profile is None for audit in report.audits):
+    if strict and any(audit.unread or audit.incomplete or audit.profile is None for audit in report.audits):
         return NOT_UNDERSTOOD
-    return FOUND if any(severity >= fail_on for severity in report.severities) else CLEAN
+    return FOUND if any(severity >= fail_on for severity in report.severities(certain=certain)) else CLEAN
 
 
-def wanted_rules(only: str | None, skip: str | None, least: Severity) -> Callable[[str, Severity], bool]:
+def wanted_rules(only: str | None, skip: str | None, least: Severity) -> Wanted:
     """What tells whether a finding is wanted. Raises UserError for a rule that does not exist."""
     chosen_ones, left_out = _names(only, "--only"), _names(skip, "--skip")
 
@@ -105,10 +123,10 @@ def _names(text: str | None, option: str) -> set[str]:
     return found
 
 
-def report_of(options: argparse.Namespace) -> AuditReport:
+def report_of(options: argparse.Namespace, wanted: Wanted = every) -> AuditReport:
     """The audits of all devices that the options name, worst first, with what is wrong across them."""
     moment = read_moment(options.now)
-    return audit_paths(options.paths, loader_of(options, _guess(options.guess)), moment, progress)
+    return audit_paths(options.paths, loader_of(options, _guess(options.guess)), moment, progress, wanted)
 
 
 def _guess(text: str | None) -> int | None:

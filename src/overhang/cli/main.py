@@ -24,7 +24,7 @@ COMMANDS = {
     "expect": "check the expectations of the project file: who must get in, and who must not",
     "login": "simulate one login and show what decides it",
     "password": "make the stored form of a password, or decode one",
-    "picture": "draw the exposure map, the findings, or the stages of a login",
+    "picture": "draw the exposure map, the checklist, or the stages of a login",
     "profiles": "show what a profile assumes where nothing is configured",
     "rules": "list the audit rules, or explain one",
     "sheet": "show devices as normalised sheets or model data, with passwords withheld",

@@ -1,4 +1,4 @@
-"""Draw what an audit found: the exposure map, the findings, or the path of one login, as PNG, SVG or PDF."""
+"""Draw what an audit found: the exposure map, the checklist, or the path of one login, as PNG, SVG or PDF."""
 
 import argparse
 
@@ -11,7 +11,7 @@ from overhang.cli.inputs import add_inputs
 from overhang.cli.output import check_target, write_file
 from overhang.cli.terminal import picture_kind
 
-SUBJECTS = ("exposure", "findings", "login")
+SUBJECTS = ("exposure", "checklist", "login")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -22,8 +22,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--show",
         choices=SUBJECTS,
         default="exposure",
-        help="exposure: what it takes to get in, device by device and way by way (default); findings: by device and "
-        "severity; login: the easiest login to the worst device, stage by stage",
+        help="exposure: what it takes to get in, device by device and way by way (default); checklist: a mark for each "
+        "aspect of each device; login: the easiest login to the worst device, stage by stage",
     )
     parser.add_argument("--device", metavar="NAME", help="for login: the device to draw, in place of the worst")
     add_reading(parser)
@@ -44,7 +44,7 @@ def run(options: argparse.Namespace) -> int:
     if options.show == "login":
         figure = charts.login_path(_path(report, options.device))
     else:
-        figure = (charts.exposure_map if options.show == "exposure" else charts.findings_chart)(report)
+        figure = (charts.exposure_map if options.show == "exposure" else charts.checklist_chart)(report)
     write_file(options.output, charts.written(figure, kind), options)
     return FAILED if exit_code(report, Severity.INFO, strict=False) == FAILED else CLEAN
 

@@ -4,6 +4,7 @@ asked for."""
 import argparse
 import os
 import sys
+from collections.abc import Iterator
 
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
@@ -45,7 +46,7 @@ def run(options: argparse.Namespace) -> int:
         path, text = config.device.file, found
         if config.unread:
             unread = True
-            left = f"{count(len(config.unread), 'line')} not understood and left out; overhang audit shows them"
+            left = f"{count(len(config.unread), 'line')} not understood; what is written says that there may be more"
             tell(f"{path}: {left}")
         if options.output is None:
             _show(path, text, options.to, first=not written, several=several)
@@ -74,13 +75,21 @@ def run(options: argparse.Namespace) -> int:
 def _text(config: ParsedConfig, form: str, *, secrets: bool) -> str | Unreadable:
     """The device in a form, or why that form cannot hold it."""
     if form == "sheet":
-        return unparse(config.stated, secrets=secrets)
+        return "".join(_left_out(config)) + unparse(config.stated, secrets=secrets)
     from overhang.formats.data_writer import Unsayable, to_json, to_xml
 
     try:
         return (to_json if form == "json" else to_xml)(config.stated, secrets=secrets)
     except Unsayable as problem:
         return Unreadable(config.device.file, f"cannot be written as {form}: {problem}")
+
+
+def _left_out(config: ParsedConfig) -> Iterator[str]:
+    """Comments for the lines that were not understood, each with its place and without what may be a secret in it."""
+    for line in config.unread:
+        yield f"# not understood: {safe(config.device.file)}:{line}: {safe(config.quote(line).strip())}\n"
+    if config.unread:
+        yield "\n"
 
 
 def _show(path: str, text: str, form: str, *, first: bool, several: bool) -> None:

@@ -70,6 +70,7 @@ class Interpreter:
             profiles,
             {dialect.file: dialect.lines},
             lambda lines: phrase(dialect, lines),
+            program=self.emitter.program,
         )
 
     def diagnostic(self, line: int, why: str) -> Diagnostic:

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping
 from itertools import combinations
 from typing import Any, NamedTuple
 
-from overhang.exposure.exploring_oracle import NOBODY, ExplorationContext, ExploringOracle
+from overhang.exposure.exploring_oracle import NOBODY, ExplorationContext, ExploringOracle, UnknownFact
 from overhang.model import Address
 from overhang.model.vocabulary import VTY_WAYS
 from overhang.profiles import UNKNOWN
@@ -30,13 +30,17 @@ _MOST_PARTS = 10
 
 
 class PhaseResult(NamedTuple):
-    """What one phase takes: sources and server states as sets, items, whether it is sure, and what it leads to."""
+    """What one phase takes: sources and server states as sets, items, whether it is sure, and what it leads to.
+
+    ``unknowns`` are what it hangs on where it is not sure; of phases that were joined, what any of them does.
+    """
 
     sources: int
     states: int
     needs: frozenset[int]
     sure: bool
     result: Any
+    unknowns: frozenset[UnknownFact] = frozenset()
 
 
 class Explorer:
@@ -46,7 +50,7 @@ class Explorer:
         self.resolved = resolved
         self.around = around
         self.moment = moment
-        #: how many more runs may hang on doubts; at 0 exploring stops, and ``complete`` tells so
+        #: how many more runs may hang on unknowns; at 0 exploring stops, and ``complete`` tells so
         self.patience = _MOST_DOUBTFUL_RUNS
         self._lowest: list[int] | None = None
         self._landings: dict[object, list[PhaseResult]] = {}
@@ -76,8 +80,11 @@ class Explorer:
                 self._count(oracle)
                 if endpoint is not None:
                     key = (_likeness(endpoint), oracle.states, oracle.sure)
-                    before = found[key].sources if key in found else 0
-                    found[key] = PhaseResult(oracle.sources | before, oracle.states, frozenset(), oracle.sure, endpoint)
+                    before, unknowns = (found[key].sources, found[key].unknowns) if key in found else (0, frozenset())
+                    unknowns = unknowns | oracle.unknowns
+                    found[key] = PhaseResult(
+                        oracle.sources | before, oracle.states, frozenset(), oracle.sure, endpoint, unknowns
+                    )
                 if not self.complete or not oracle.advance():
                     break
         return list(found.values())
@@ -125,7 +132,7 @@ class Explorer:
                 self._count(oracle)
                 if granted is not None:
                     level = land(run, endpoint, granted.answer, through_list=granted.through_list)
-                    yield PhaseResult(oracle.sources, oracle.states, frozenset(oracle.needs), oracle.sure, level)
+                    yield _phase(oracle, level)
                 named = named or any(step.asked == "name" for step in run.steps)
                 if not self.complete or not oracle.advance():
                     break
@@ -155,7 +162,7 @@ class Explorer:
                     level = elevate(run, endpoint, before, wanted).level
                     self._count(oracle)
                     if level > before:
-                        yield PhaseResult(oracle.sources, oracle.states, frozenset(oracle.needs), oracle.sure, level)
+                        yield _phase(oracle, level)
                     named = named or any(step.code == Reason.ASKS_NAME for step in run.steps)
                     if not self.complete or not oracle.advance():
                         break
@@ -186,6 +193,11 @@ class Explorer:
         return sorted((level for level in wanted if level > before), reverse=True)
 
 
+def _phase(oracle: ExploringOracle, level: int) -> PhaseResult:
+    needs, unknowns = frozenset(oracle.needs), frozenset(oracle.unknowns)
+    return PhaseResult(oracle.sources, oracle.states, needs, oracle.sure, level, unknowns)
+
+
 def _likeness(endpoint: Endpoint) -> object:
     """What makes two places the same for everything after arriving."""
     return (endpoint.via, endpoint.entry.likeness if endpoint.entry is not None else None)
@@ -193,12 +205,14 @@ def _likeness(endpoint: Endpoint) -> object:
 
 def _smallest(phases: list[PhaseResult]) -> list[PhaseResult]:
     """The paths without those that take more, or as much, and lead no higher; alike ones joined."""
-    joined: dict[tuple[frozenset[int], int, int, bool], int] = {}
+    joined: dict[tuple[frozenset[int], int, int, bool], tuple[int, frozenset[UnknownFact]]] = {}
     for phase in phases:
         key = (phase.needs, phase.result, phase.states, phase.sure)
-        joined[key] = joined.get(key, 0) | phase.sources
+        sources, unknowns = joined.get(key, (0, frozenset()))
+        joined[key] = sources | phase.sources, unknowns | phase.unknowns
     found = [
-        PhaseResult(sources, states, needs, sure, level) for (needs, level, states, sure), sources in joined.items()
+        PhaseResult(sources, states, needs, sure, level, unknowns)
+        for (needs, level, states, sure), (sources, unknowns) in joined.items()
     ]
     found.sort(key=lambda phase: (len(phase.needs), -phase.result, not phase.sure))
     kept: dict[frozenset[int], list[PhaseResult]] = {}

@@ -5,7 +5,7 @@ The decision's code is the same that answers for one person.
 """
 
 from collections.abc import Hashable, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from overhang.exposure.address_classes import AddressClasses
 from overhang.exposure.credentials import CredentialIndex
@@ -16,6 +16,19 @@ from overhang.simulation.resolve import Credential, ResolvedEntry
 from overhang.simulation.result import FromAttempt, Provenance, Step
 from overhang.simulation.source_lists import ResolvedSourceList
 
+
+class UnknownFact(NamedTuple):
+    """Something that is not known and that a path depends on: the line or key that would settle it, and what it is
+    about.
+    """
+
+    origin: Provenance
+    code: Reason
+    about: str
+
+
+#: Reasons whose first argument says what is not known.
+_ABOUT = (Reason.UNSURE_UNREAD, Reason.UNSURE_UNSAID, Reason.UNSURE_PROFILE)
 _QUESTION = Step(Stage.AUTHENTICATION, Reason.EITHER, FromAttempt("knows"))
 _SOMETHING = "something that opens nothing"
 
@@ -48,7 +61,7 @@ class ExplorationContext:
 
 
 class ExploringOracle(Oracle):
-    """Answers every way. After a run, ``sources``, ``states``, ``needs`` and ``sure`` tell what it took.
+    """Answers every way. After a run, ``sources``, ``states``, ``needs``, ``sure`` and ``unknowns`` tell what it took.
 
     ``placed`` is false at a port, where nobody comes from an address: a list that does not treat all alike is in doubt.
     """
@@ -67,11 +80,13 @@ class ExploringOracle(Oracle):
         self.states = self._around.any_state
         self.needs: set[int] = set()
         self.sure = True
+        self.unknowns: set[UnknownFact] = set()
 
     def branch(self, question: Hashable, options: Sequence[Any], step: Step) -> Any:
         """As for any oracle; a question that is not the explorer's own is in doubt, and so is what depends on it."""
         if step is not _QUESTION:
             self.sure = False
+            self.unknowns.add(UnknownFact(step.origin, step.code, step.arguments[0] if step.code in _ABOUT else ""))
         return super().branch(question, options, step)
 
     def _either(self, question: Hashable) -> bool:

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from overhang.exposure.address_classes import AddressClasses
 from overhang.exposure.credentials import CredentialIndex
 from overhang.exposure.explore import Explorer, PhaseResult, parts_of
-from overhang.exposure.exploring_oracle import ExplorationContext
+from overhang.exposure.exploring_oracle import ExplorationContext, UnknownFact
 from overhang.model import Address
 from overhang.model.vocabulary import PORTS
 from overhang.simulation import ResolvedDevice
@@ -23,7 +23,7 @@ class AccessPath(NamedTuple):
     """One row. ``sources`` is a set of the space's classes, None at a port; ``states`` a set of server states.
 
     ``to`` names the device's addresses that answer, None where the sheet states none or there is no network in between.
-    ``needs`` are numbers of items. ``sure`` is false where it hangs on something that nobody can tell.
+    ``needs`` are numbers of items. ``sure`` is false where it hangs on something that nobody can tell, ``unknowns``.
     """
 
     via: str
@@ -34,6 +34,7 @@ class AccessPath(NamedTuple):
     level: int
     states: int
     sure: bool
+    unknowns: frozenset[UnknownFact] = frozenset()
 
 
 class AccessPaths(NamedTuple):
@@ -95,8 +96,8 @@ def paths_of(explorer: Explorer) -> AccessPaths:
 def paths_at(explorer: Explorer, via: str, arrivals: list[PhaseResult]) -> list[AccessPath]:
     """The access paths by ``via`` through some of its endpoints, worst first."""
     rows = [
-        AccessPath(via, None if via in PORTS else sources, None, needs, after, level, states, sure)
-        for needs, level, after, sure, sources, states in _split(explorer, _reduce(explorer, arrivals))
+        AccessPath(via, None if via in PORTS else sources, None, needs, after, level, states, sure, unknowns)
+        for needs, level, after, sure, sources, states, unknowns in _split(explorer, _reduce(explorer, arrivals))
     ]
     return sorted(rows, key=rank)
 
@@ -146,41 +147,39 @@ def _rows_of(explorer: Explorer, via: str) -> Iterator[AccessPath]:
             by_arrival[key] = list(_split(explorer, _reduce(explorer, arrivals)))
         for row in by_arrival[key]:
             merged.setdefault(row, []).append(label or "")
-    for (needs, level, after, sure, sources, states), labels in merged.items():
+    for (needs, level, after, sure, sources, states, unknowns), labels in merged.items():
         to = tuple(labels) if labels != [""] else None
-        yield AccessPath(via, None if via in PORTS else sources, to, needs, after, level, states, sure)
+        yield AccessPath(via, None if via in PORTS else sources, to, needs, after, level, states, sure, unknowns)
 
 
 Key = tuple[frozenset[int], int, int, bool]
+Region = tuple[int, frozenset[UnknownFact]]
 
 
-def _reduce(explorer: Explorer, arrivals: list[PhaseResult]) -> dict[Key, int]:
-    """For each smallest set of knowledge and what it reaches, where it holds: pairs of state and source as bits."""
+def _reduce(explorer: Explorer, arrivals: list[PhaseResult]) -> dict[Key, Region]:
+    """For each smallest set of knowledge and what it reaches, where it holds: pairs of state and source as bits; and
+    what it hangs on."""
     around = explorer.around
     width = around.address_classes.everything.bit_length()
     regions: dict[Key, int] = {}
+    hangs: dict[Key, frozenset[UnknownFact]] = {}
 
-    def add(needs: frozenset[int], level: int, after: int, sure: bool, sources: int, states: int) -> None:
+    def add(key: Key, sources: int, states: int, unknowns: frozenset[UnknownFact]) -> None:
         if sources and states:
             spread = sum(1 << (index * width) for index in range(len(around.states)) if states >> index & 1)
-            key = (needs, level, after, sure)
             regions[key] = regions.get(key, 0) | spread * sources
+            hangs[key] = hangs.get(key, frozenset()) | unknowns
 
     for arrival in arrivals:
         for landing in explorer.landings(arrival.result):
             sources, states = arrival.sources & landing.sources, arrival.states & landing.states
             sure = arrival.sure and landing.sure
-            add(landing.needs, landing.result, landing.result, sure, sources, states)
+            unknowns = arrival.unknowns | landing.unknowns
+            add((landing.needs, landing.result, landing.result, sure), sources, states, unknowns)
             for up in explorer.elevated(arrival.result, landing.result):
-                add(
-                    landing.needs | up.needs,
-                    up.result,
-                    landing.result,
-                    sure and up.sure,
-                    sources & up.sources,
-                    states & up.states,
-                )
-    kept: dict[Key, int] = {}
+                key = (landing.needs | up.needs, up.result, landing.result, sure and up.sure)
+                add(key, sources & up.sources, states & up.states, unknowns | up.unknowns)
+    kept: dict[Key, Region] = {}
     by_needs: dict[frozenset[int], list[tuple[int, bool, int]]] = {}
     for key in sorted(regions, key=lambda key: (len(key[0]), -key[1], not key[3], -key[2])):
         needs, level, _, sure = key
@@ -190,23 +189,23 @@ def _reduce(explorer: Explorer, arrivals: list[PhaseResult]) -> dict[Key, int]:
                 if higher >= level and (certain or not sure):
                     region &= ~covered
         if region:
-            kept[key] = region
+            kept[key] = region, hangs[key]
             by_needs.setdefault(needs, []).append((level, sure, region))
     return kept
 
 
-def _split(explorer: Explorer, regions: dict[Key, int]) -> Iterator[tuple[Any, ...]]:
+def _split(explorer: Explorer, regions: dict[Key, Region]) -> Iterator[tuple[Any, ...]]:
     """Each region as rows: for each set of sources the set of states in which it is that one."""
     width = explorer.around.address_classes.everything.bit_length()
     everything = explorer.around.address_classes.everything
-    for (needs, level, after, sure), region in regions.items():
+    for (needs, level, after, sure), (region, unknowns) in regions.items():
         by_sources: dict[int, int] = {}
         for index in range(len(explorer.around.states)):
             sources = region >> (index * width) & everything
             if sources:
                 by_sources[sources] = by_sources.get(sources, 0) | 1 << index
         for sources, states in by_sources.items():
-            yield needs, level, after, sure, sources, states
+            yield needs, level, after, sure, sources, states, unknowns
 
 
 def backup_reader(found: AccessPaths) -> frozenset[str]:

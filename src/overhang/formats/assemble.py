@@ -41,6 +41,8 @@ def assemble(source: Source, collected: Collector, assumed: Profile | None = Non
         source.reader,
         source.quote,
         assumed=assumed,
+        program=program,
+        incomplete=builder.incomplete,
     )
 
 

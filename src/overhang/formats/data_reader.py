@@ -363,6 +363,7 @@ class _Interpreter:
             password = node.one(name)
             if password is not None:
                 self.secret(password, block, "elevation")
+        self.add(block, CODEC.decode("elevation", node))
 
     def banner(self, node: Node) -> None:
         block = self.collected.begin(node.line, "banner", node.value("when") or "")
@@ -370,3 +371,4 @@ class _Interpreter:
         if text is not None and block is not None:
             for line in (text.text or "").split("\n"):
                 self.collected.text(text.line, block, line)
+        self.add(block, CODEC.decode("banner", node))

@@ -10,6 +10,7 @@ from overhang.formats.codec import CODEC, MODULE, secret_data
 from overhang.formats.xml_tree import NAMESPACES
 from overhang.language.ir import Statement
 from overhang.language.normalise import NormalBlock, Normaliser
+from overhang.language.schema import INCOMPLETE
 from overhang.model import Device, PublicKey, StoredSecret
 from overhang.model.stored_secret import Form
 from overhang.text import OverhangError
@@ -157,6 +158,9 @@ class _Writer:
     def elevation(self, block: NormalBlock) -> None:
         found: Data = {"level": block.header.captures["level"]}
         for each in block.body:
+            if each.spec.field == INCOMPLETE:
+                found.update(CODEC.encode([each]))
+                continue
             found["one-way" if each.value.one_way else "two-way"] = secret_data(each.value)
         self.add("elevation", found)
 
@@ -187,7 +191,7 @@ class _Writer:
 
     def sources(self, block: NormalBlock) -> None:
         name = block.header.captures["name"]
-        if len(name) > _LONGEST_NAME:
+        if len(name) > _LONGEST_NAME or block.value.block.doubt is not None:
             self.add("sources", {"name": name, **CODEC.encode(block.body)})
             return
         entries: list[Data] = []
@@ -219,6 +223,7 @@ class _Writer:
         found: Data = {"when": block.header.captures["when"]}
         if block.lines:
             found["text"] = "\n".join(block.lines)
+        found.update(CODEC.encode(block.body))
         self.add("banner", found)
 
 

@@ -16,6 +16,7 @@ from overhang.language.terminals import Terminal
 _STEP = 2
 _LABELS = {
     "kind": "Which of them.",
+    "lines": "How many lines of the list come before; without it, none.",
     "list": "The method list; without it the default list.",
     "bits": "The size of the key in bits.",
     "when": "The date and time; without it, never.",

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from overhang.language.ir import PlacedStatement, Program, Statement
-from overhang.language.schema import SCHEMA
+from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
 from overhang.language.terminals import encode_vty_range
 from overhang.model import BlockInfo, Configured, Device, Entry, Family
@@ -23,12 +23,14 @@ _NOTHING_TO_DROP = "there is nothing to take back"
 class _BlockState:
     """A block while it is built: its header's captures, where it began, what is in doubt, and its fields."""
 
-    __slots__ = ("doubt", "fields", "head", "origin", "password_range", "range")
+    __slots__ = ("after", "doubt", "fields", "head", "origin", "password_range", "range")
 
     def __init__(self, origin: Origin, head: Mapping[str, Any]) -> None:
         self.origin = origin
         self.head = dict(head)
         self.doubt: Origin | None = None
+        #: how many lines in order stand before what is in doubt; None where their line numbers tell
+        self.after: int | None = None
         self.fields: dict[str, Any] = {}
         #: the range of the header that a VTY was last named by, and the one that its password was given under
         self.range = self.password_range = ""
@@ -50,6 +52,8 @@ class Builder:
         self.quote = quote
         self.quiet = quiet
         self.schema = schema
+        #: whether a statement says that the device may hold more than is stated
+        self.incomplete = False
         #: whether blocks that another file began are from now on known by the line of this one
         self.claims = False
         self.warnings: list[Diagnostic] = []
@@ -147,6 +151,9 @@ class Builder:
 
     def _fill(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
         spec = statement.spec
+        if spec.field == INCOMPLETE:
+            self._mark(state, statement, line)
+            return
         if statement.drop:
             self._drop_value(state, statement, line, quiet=quiet)
             return
@@ -165,6 +172,12 @@ class Builder:
         state.fields[field] = Configured(statement.value, origin)
         if field == "password":
             state.password_range = state.range
+
+    def _mark(self, state: _BlockState, statement: Statement, line: int) -> None:
+        """The block may hold more than is stated, or no longer."""
+        state.doubt = None if statement.drop else Origin(self.file, line)
+        state.after = statement.captures.get("lines", 0)
+        self.incomplete = self.incomplete or not statement.drop
 
     def _fill_family(self, state: _BlockState, statement: Statement, origin: Origin, *, quiet: bool) -> None:
         family: Family = state.fields.get(statement.spec.field, Family())
@@ -257,7 +270,16 @@ def _made(block: BlockSpec, state: _BlockState) -> Any:
     if head.get("prefix") == "unknown":
         head["prefix"] = None
     item = {"item": f"entry:vty {state.password_range}"} if state.password_range else {}
-    return block.model(block=BlockInfo(state.origin, state.doubt), **head, **item, **state.model_fields())
+    after = state.after
+    if after is None:
+        ordered = state.fields.get("rules") or state.fields.get("methods") or ()
+        after = sum(state.doubt is not None and each.origin.line < state.doubt.line for each in ordered)
+    return block.model(
+        block=BlockInfo(state.origin, state.doubt, after, state.after is not None),
+        **head,
+        **item,
+        **state.model_fields(),
+    )
 
 
 def _key(block: BlockSpec, statement: Statement, origin: Origin) -> Key:

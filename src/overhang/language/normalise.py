@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
 from overhang.language.ir import Statement
-from overhang.language.schema import SCHEMA
+from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, CompiledSpec, Keep, Schema
 from overhang.language.terminals import decode_vty_range
 from overhang.model import BlockInfo, Configured, Device, Entry, Family, StoredSecret
@@ -55,6 +55,10 @@ class Normaliser:
 
     def _statements(self, row: CompiledSpec, value: Any) -> Iterator[Statement]:
         spec = row.spec
+        if spec.field == INCOMPLETE:
+            if value.block.doubt is not None:
+                yield Statement(spec, {"lines": value.block.after} if value.block.after else {}, True)
+            return
         if spec.block == "elevation":
             given = [each for each in (value.strong, value.plain) if each is not None]
             # blanked they would be two one-way ones, of which the one that counts is kept

@@ -4,9 +4,12 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.language.builder import Builder
+from overhang.language.ir import Program, Statement
 from overhang.language.parser import parse_program
 from overhang.language.redact import strike
-from overhang.model import Configured, Device
+from overhang.language.unparser import unparse_statement
+from overhang.model import Configured, Device, StoredSecret
+from overhang.model.stored_secret import Form
 from overhang.profiles import Profile
 from overhang.text import Diagnostic, Origin, UnreadableInput
 
@@ -28,7 +31,8 @@ class ParsedConfig(NamedTuple):
     the raw lines, secrets and all: show them through ``quote`` only. ``reader`` names what read them. For a text that
     is no sheet, ``redactor`` shows a line without its secrets, ``profiles`` are those that its format adds, ``others``
     holds the lines of further files that statements come from, and ``phrase`` writes statements of the sheet language
-    in the text's own. ``assumed`` is the profile where the text names none, if its format has one.
+    in the text's own. ``assumed`` is the profile where the text names none, if its format has one. ``program`` holds
+    the statements, each with its line; ``incomplete``: one of them says that there may be more.
     """
 
     device: Device
@@ -42,11 +46,13 @@ class ParsedConfig(NamedTuple):
     others: Mapping[str, Sequence[str]] = {}
     phrase: Callable[[Sequence[str]], Phrased] | None = None
     assumed: Profile | None = None
+    program: Program | None = None
+    incomplete: bool = False
 
     @property
     def fully_understood(self) -> bool:
-        """Whether every line was understood."""
-        return not self.unread
+        """Whether every line was understood, and the configuration does not itself say that it may hold more."""
+        return not self.unread and not self.incomplete
 
     def quote(self, line: int) -> str:
         """Line number ``line`` (from 1), its indentation kept, its secrets struck out."""
@@ -57,19 +63,57 @@ class ParsedConfig(NamedTuple):
 
     @property
     def stated(self) -> Device:
-        """The device with the profile that its format assumes written into it, so that a sheet of it means the same."""
+        """The device as a sheet of it must state it, to mean the same.
+
+        The profile that its format assumes is written into it; one that was not understood is named unknown; and where
+        not every line was understood, the device may hold more.
+        """
         facts = self.device.facts
-        if self.assumed is None or facts.profile is not None:
-            return self.device
         origin = facts.block.origin or Origin(self.device.file, 1)
-        profile = Configured(self.assumed.name, origin)
-        return self.device._replace(facts=facts._replace(profile=profile, block=facts.block._replace(origin=origin)))
+        if facts.profile is None and (self.assumed is not None or facts.profile_unread is not None):
+            name = _UNKNOWN if self.assumed is None or facts.profile_unread is not None else self.assumed.name
+            facts = facts._replace(profile=Configured(name, origin), block=facts.block._replace(origin=origin))
+        if not self.fully_understood:
+            facts = facts._replace(block=facts.block._replace(origin=origin, doubt=origin))
+        return self.device._replace(facts=facts)
+
+    def statements_at(self, origin: Origin) -> list[str]:
+        """The statements of a line, as a sheet has them, below their block and without their secrets.
+
+        The line as it is shown stands for a line without any, as one that was not understood.
+        """
+        if self.program is None or origin.file in self.others:
+            return [self.quote_at(origin).strip()]
+        placed = self.program.statements
+        here = {index: each for index, each in enumerate(placed) if each.line == origin.line}
+        owners = {each.owner for each in here.values()}
+        found = []
+        for index, each in here.items():
+            if index not in owners:  # a header on the line of what stands in it says nothing more
+                owner = [] if each.owner < 0 else [_bare(placed[each.owner].statement)]
+                found.append(" / ".join([*owner, _bare(each.statement)]))
+        return found or [self.quote(origin.line).strip()]
 
     def quote_at(self, origin: Origin) -> str:
         """The line at an origin, which may be of another file than the device's."""
         if origin.file in self.others:
             return self.others[origin.file][origin.line - 1]
         return self.quote(origin.line)
+
+
+#: A profile of this name is never known.
+_UNKNOWN = "unknown"
+_WITHHELD = StoredSecret(Form.WITHHELD, "")
+
+
+def _bare(statement: Statement) -> str:
+    """A statement without its secrets, and without the device's name."""
+    if statement.spec.opens == "device":
+        return "device"
+    captures = {
+        label: _WITHHELD if isinstance(value, StoredSecret) else value for label, value in statement.captures.items()
+    }
+    return ("drop " if statement.drop else "") + unparse_statement(statement._replace(captures=captures))
 
 
 def read_sheet(text: str, file: str) -> ParsedConfig:
@@ -79,7 +123,16 @@ def read_sheet(text: str, file: str) -> ParsedConfig:
     builder = Builder(file, lambda line: strike(lines[line - 1].rstrip("\r")).text)
     builder.add(program)
     diagnostics = sorted([*program.diagnostics, *builder.warnings], key=lambda each: each.span[1:])
-    return ParsedConfig(builder.device(), tuple(diagnostics), lines, tuple(program.unread), program.understood)
+    device = builder.device()
+    return ParsedConfig(
+        device,
+        tuple(diagnostics),
+        lines,
+        tuple(program.unread),
+        program.understood,
+        program=program,
+        incomplete=builder.incomplete,
+    )
 
 
 def read_bytes(data: bytes, file: str) -> ParsedConfig:

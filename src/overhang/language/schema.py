@@ -371,4 +371,15 @@ _BLOCKS = (
     BlockSpec("banner", Banner, "banners", key=lambda captures: captures["when"], shown="`banner:`"),
 )
 
-SCHEMA = Schema(_ROWS, _BLOCKS)
+#: The field of the statement that each kind of block has: it may hold more than is stated.
+INCOMPLETE = "incomplete"
+_MAY_HOLD_MORE = "the block may hold more than is stated: what it does not set is unknown"
+_IN_ORDER = "the list may hold more, after so many of its lines (without a number, from its start)"
+_INCOMPLETE = tuple(
+    _row(block.name, f"{INCOMPLETE} [after COUNT:lines]", INCOMPLETE, _IN_ORDER, FLAG)
+    if block.name in ("methods", "sources")
+    else _row(block.name, INCOMPLETE, INCOMPLETE, _MAY_HOLD_MORE, FLAG)
+    for block in _BLOCKS
+)
+
+SCHEMA = Schema((*_ROWS, *_INCOMPLETE), _BLOCKS)

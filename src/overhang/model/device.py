@@ -33,11 +33,15 @@ Names = tuple[str, ...]
 class BlockInfo(NamedTuple):
     """Where a block begins, and the first statement in it that could not be read, if there is one.
 
-    ``doubt`` puts in doubt what the block does not set. ``origin`` is None for a block that the sheet does not have.
+    ``doubt`` puts in doubt what the block does not set; in a list whose lines are in order, what comes after the first
+    ``after`` of them. It is ``declared`` where a statement says that there may be more.
+    ``origin`` is None for a block that the configuration does not have.
     """
 
     origin: Origin | None = None
     doubt: Origin | None = None
+    after: int = 0
+    declared: bool = False
 
 
 class Family(NamedTuple):

@@ -1,18 +1,19 @@
 """The audit as one page of HTML that needs nothing else: no other file, no network, and no script to be read."""
 
 import os
-from typing import Any
 
 from overhang import __version__
+from overhang.auditing.aspects import Aspect
+from overhang.auditing.checklist import Mark
 from overhang.auditing.findings import Severity
 from overhang.auditing.report import AuditReport
-from overhang.auditing.results import DeviceAudit, LoginTrace
+from overhang.auditing.results import LoginTrace
 from overhang.auditing.rules.pages import page_of
 from overhang.report.audit_json import fired
-from overhang.report.audit_summary import not_examined, summary, verdict
-from overhang.report.audit_text import opened_phrases
+from overhang.report.audit_summary import not_examined, severity_count, summary, verdict
 from overhang.report.charts import LETTERS, by_exposure, cells_of, column_label, columns_of, nobody
 from overhang.report.lines import safe
+from overhang.report.opened import opened_phrases
 
 _TEMPLATE = "audit.html.jinja"
 
@@ -28,6 +29,7 @@ def audit_html(report: AuditReport) -> str:
     kept.filters["visible"] = lambda value: safe(str(value))
     kept.filters["opened"] = opened_phrases
     kept.filters["nobody"] = nobody
+    kept.filters["severity_counts"] = lambda audit: [severity_count(audit, each) for each in reversed(Severity)]
     sentence, style = verdict(report)
     return kept.get_template(_TEMPLATE).render(
         version=__version__,
@@ -36,9 +38,10 @@ def audit_html(report: AuditReport) -> str:
         style=style,
         summary=summary(report),
         severities=[severity.word for severity in reversed(Severity)],
-        counts={severity.word: number for severity, number in report.counts.items()},
+        counts={each.word: report.severities().count(each) for each in Severity},
         device_counts={severity.word: number for severity, number in report.device_counts.items()},
-        bars=[_bar(audit, report) for audit in report.audits],
+        aspects=list(Aspect),
+        marks=list(Mark),
         columns=[(via, column_label(via)) for via in columns_of(report)],
         exposures=[(audit, cells_of(audit)) for audit in by_exposure(report)],
         letters={letter: text for letter, (text, _, _) in LETTERS.items()},
@@ -46,17 +49,6 @@ def audit_html(report: AuditReport) -> str:
         rules={name: page_of(name) for name in sorted(fired(report))},
         left_out=list(not_examined(report)),
     )
-
-
-def _bar(audit: DeviceAudit, report: AuditReport) -> dict[str, Any]:
-    """The findings of a device as parts of a bar, in per cent of the longest."""
-    longest = max((len(each.findings) for each in report.audits), default=1) or 1
-    parts = []
-    for severity in reversed(Severity):
-        number = sum(each.severity == severity for each in audit.findings)
-        if number:
-            parts.append({"word": severity.word, "number": number, "share": round(100 * number / longest, 2)})
-    return {"audit": audit, "parts": parts}
 
 
 def _easiest(report: AuditReport) -> LoginTrace | None:

@@ -11,6 +11,9 @@ from overhang.auditing.rules.pages import Page, page_of
 from overhang.report.audit_summary import not_examined, verdict
 from overhang.text import Diagnostic
 
+#: The version of docs/audit.schema.json that a report follows. docs/output.md says what a later one may change.
+SCHEMA_VERSION = 2
+
 
 def audit_json(report: AuditReport) -> str:
     """The report as JSON."""
@@ -21,9 +24,14 @@ def audit_value(report: AuditReport) -> dict[str, Any]:
     """The report as plain values."""
     return {
         "overhang": __version__,
+        "schema": SCHEMA_VERSION,
         "verdict": verdict(report)[0],
         "devices": [_device(audit) for audit in report.audits],
         "network": [_network(each) for each in report.network],
+        "network_waived": [
+            {**_network(each.finding), "reason": each.reason, "until": each.until.isoformat()}
+            for each in report.network_waived
+        ],
         "rules": {name: _rule(page_of(name)) for name in sorted(fired(report))},
         "unreadable": [each._asdict() for each in report.unreadable],
         "not_examined": [{"what": what, "why": why, "devices": names} for what, why, names in not_examined(report)],
@@ -31,7 +39,8 @@ def audit_value(report: AuditReport) -> dict[str, Any]:
         "summary": {
             "devices": len(report.audits),
             "findings": {severity.word: number for severity, number in report.counts.items()},
-            "waived": sum(len(audit.waived) for audit in report.audits),
+            "possible": {severity.word: number for severity, number in report.possible_counts.items()},
+            "waived": sum(len(audit.waived) for audit in report.audits) + len(report.network_waived),
             "not_understood": sum(audit.unread for audit in report.audits),
             "unreadable": len(report.unreadable),
         },
@@ -40,8 +49,9 @@ def audit_value(report: AuditReport) -> dict[str, Any]:
 
 def fired(report: AuditReport) -> set[str]:
     """The rules that found something, waived or not."""
-    own = {each.rule for audit in report.audits for each in audit.findings}
+    own = {rule for audit in report.audits for each in audit.findings for rule in (each.rule, *each.also)}
     waived = {each.finding.rule for audit in report.audits for each in audit.waived}
+    waived |= {each.finding.rule for each in report.network_waived}
     return own | waived | {each.rule for each in report.network}
 
 
@@ -58,6 +68,10 @@ def _device(audit: DeviceAudit) -> dict[str, Any]:
         "site": audit.site,
         "profile": audit.profile,
         "profile_said": audit.profile_said,
+        "checklist": [
+            {"aspect": each.aspect.name.lower(), "mark": each.mark.word, "reason": each.reason}
+            for each in audit.checklist
+        ],
         "findings": [finding_value(finding) for finding in audit.findings],
         "waived": [
             {**finding_value(each.finding), "reason": each.reason, "until": each.until.isoformat()}
@@ -68,6 +82,7 @@ def _device(audit: DeviceAudit) -> dict[str, Any]:
         "not_understood": [diagnostic_value(each) for each in audit.errors],
         "warnings": [diagnostic_value(each) for each in audit.warnings],
         "lines": {"understood": audit.understood, "not_understood": audit.unread},
+        "incomplete": audit.incomplete,
     }
 
 
@@ -93,6 +108,8 @@ def finding_value(finding: ReportedFinding) -> dict[str, Any]:
         ],
         "fix": list(finding.fix),
         "phrased": finding.phrased and {"dialect": finding.phrased.language, "lines": finding.phrased.lines},
+        "also": list(finding.also),
+        "possible": finding.possible,
         "fingerprint": finding.fingerprint,
     }
 

@@ -8,11 +8,12 @@ from urllib.parse import quote
 from overhang import __version__
 from overhang.auditing import all_rules
 from overhang.auditing.findings import Severity
+from overhang.auditing.fleet import FleetFinding
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import Page, page_of
 from overhang.report.audit_summary import not_examined, own_lines
-from overhang.report.audit_text import opened_phrases
+from overhang.report.opened import opened_phrases
 
 _LEVELS = {
     Severity.CRITICAL: "error",
@@ -32,16 +33,8 @@ def audit_sarif(report: AuditReport) -> str:
         for audit in report.audits
         for each in audit.waived
     ]
-    for each in report.network:
-        results.append(
-            {
-                "ruleId": each.rule,
-                "level": _LEVELS[each.severity],
-                "rank": _RANKS[each.severity],
-                "message": {"text": each.message},
-                "locations": [_location(file, line) for file, line in each.places],
-            }
-        )
+    results += [_across(each, None) for each in report.network]
+    results += [_across(each.finding, f"until {each.until}: {each.reason}") for each in report.network_waived]
     fired = {result["ruleId"] for result in results}
     topics = {rule.name: rule.topic for rule in all_rules()}
     notes = [
@@ -92,9 +85,30 @@ def _result(audit: DeviceAudit, finding: ReportedFinding, waived: str | None) ->
             {**_location(*line), "id": number, "message": {"text": "this line is part of it"}}
             for number, line in enumerate(lines[1:], 1)
         ],
-        "partialFingerprints": {"overhang/v1": finding.fingerprint},
-        "properties": {"severity": finding.severity.word, "opens": opened, "fix": list(finding.preferred_fix)},
+        "partialFingerprints": {"overhang/v2": finding.fingerprint},
+        "properties": {
+            "severity": finding.severity.word,
+            "possible": finding.possible,
+            "also": list(finding.also),
+            "opens": opened,
+            "fix": list(finding.preferred_fix),
+        },
     }
+    return _suppressed(result, waived)
+
+
+def _across(finding: FleetFinding, waived: str | None) -> dict[str, Any]:
+    result: dict[str, Any] = {
+        "ruleId": finding.rule,
+        "level": _LEVELS[finding.severity],
+        "rank": _RANKS[finding.severity],
+        "message": {"text": finding.message},
+        "locations": [_location(file, line) for file, line in finding.places],
+    }
+    return _suppressed(result, waived)
+
+
+def _suppressed(result: dict[str, Any], waived: str | None) -> dict[str, Any]:
     if waived is not None:
         result["suppressions"] = [{"kind": "external", "status": "accepted", "justification": waived}]
     return result

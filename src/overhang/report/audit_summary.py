@@ -1,11 +1,12 @@
 """The sentences and tables of an audit that every format shares: verdict, summary, findings by rule."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from overhang.auditing.findings import Severity
 from overhang.auditing.report import AuditReport
-from overhang.auditing.results import DeviceAudit, Quoted, ReportedFinding
+from overhang.auditing.results import DeviceAudit, Opened, Quoted, ReportedFinding
 from overhang.report.lines import count, safe
+from overhang.report.opened import opened_phrases
 
 SORTS: dict[str, Callable[[DeviceAudit], tuple[object, ...]]] = {
     "severity": lambda audit: audit.rank,
@@ -15,48 +16,74 @@ SORTS: dict[str, Callable[[DeviceAudit], tuple[object, ...]]] = {
 }
 
 
-def chosen(report: AuditReport, wanted: Callable[[str, Severity], bool], sort: str) -> AuditReport:
-    """The same with only the findings that are wanted, by rule and severity, and in the order asked for."""
-    audits = [
-        audit._replace(
-            findings=tuple(each for each in audit.findings if wanted(each.rule, each.severity)),
-            waived=tuple(each for each in audit.waived if wanted(each.finding.rule, each.finding.severity)),
-        )
-        for audit in report.audits
-    ]
-    network = tuple(each for each in report.network if wanted(each.rule, each.severity))
-    return report._replace(audits=tuple(sorted(audits, key=SORTS[sort])), network=network)
+def in_order(report: AuditReport, sort: str) -> AuditReport:
+    """The same with its devices in the order asked for."""
+    return report._replace(audits=tuple(sorted(report.audits, key=SORTS[sort])))
 
 
 def verdict(report: AuditReport) -> tuple[str, str]:
-    """One sentence for who answers for the network, and the style that it is shown in."""
+    """One sentence for who answers for the network, and the style that it is shown in.
+
+    What could not be judged, and what may be open there, comes first; then what needs fixing.
+    """
     audits = report.audits
     if not audits:
         return "Nothing could be audited", "medium"
+    doubt = _doubt(report)
+    found = _found(report, no="no" if doubt else "No")
+    worst = max([audit.worst for audit in audits] + [each.severity for each in report.network])
+    possible = max(audit.worst_possible for audit in audits)
+    if doubt:
+        style = Severity(max(worst, possible, Severity.MEDIUM)).word
+        return f"{doubt}; {found}" if found else doubt, style
+    return (found, Severity(worst).word) if found else ("Nothing found", "good")
+
+
+def _found(report: AuditReport, *, no: str) -> str:
+    """What certainly is wrong; "" where nothing is. ``no`` is how a sentence that begins so does."""
+    audits = report.audits
     urgent = [audit for audit in audits if audit.worst >= Severity.HIGH]
+    across = [each for each in report.network if each.severity >= Severity.HIGH]
     if urgent:
-        worst = max(audit.worst for audit in urgent)
         said = _reasons(urgent) if len(audits) > 1 else _reasons_of_one(urgent[0])
         reasons = f": {'; '.join(said)}" if said else ""
-        return f"{_subject(audits, urgent)} fixing now{reasons}", Severity(worst).word
-    worst = max([audit.worst for audit in audits] + [each.severity for each in report.network])
-    if worst >= 0:
-        having = sum(bool(audit.findings) for audit in audits)
-        where = f"{having} of {count(len(audits), 'device')}" if len(audits) > 1 else safe(audits[0].name)
-        verb = "has" if len(audits) == 1 or having == 1 else "have"
-        lesser = sum(report.counts.values())
-        doubt = "; not everything was understood" if _in_doubt(report) else ""
-        return f"No high or critical findings; {where} {verb} {lesser} medium or lower{doubt}", Severity(worst).word
-    if _in_doubt(report):
-        return "Nothing found, but not everything was understood", "medium"
-    return "Nothing found", "good"
+        return f"{_subject(audits, urgent)} fixing now{reasons}"
+    if across:
+        return f"{count(len(across), 'finding')} across devices {'needs' if len(across) == 1 else 'need'} fixing now"
+    lesser = sum(report.counts.values())
+    if not lesser:
+        return ""
+    own = sum(report.device_counts.values())
+    having = sum(any(not each.possible for each in audit.findings) for audit in audits)
+    where = f"{having} of {count(len(audits), 'device')}" if len(audits) > 1 else safe(audits[0].name)
+    parts = [f"{where} {'has' if len(audits) == 1 or having == 1 else 'have'} {own}"] if own else []
+    parts += [f"{lesser - own} across devices"] if lesser > own else []
+    return f"{no} high or critical findings; {' and '.join(parts)} medium or lower"
 
 
-def _in_doubt(report: AuditReport) -> bool:
-    """Whether something was not read, not understood or not decided, so that no finding is no good news."""
-    return bool(report.unreadable) or any(
-        audit.unread or audit.profile is None or not audit.decided for audit in report.audits
-    )
+def in_doubt(audit: DeviceAudit) -> bool:
+    """Whether something of a device was not understood or not decided, so that no finding is no good news."""
+    return bool(audit.unread or audit.incomplete or audit.profile is None or not audit.decided)
+
+
+def _doubt(report: AuditReport) -> str:
+    """What could not be judged, and the worst that may be open there; "" where all could be."""
+    doubtful = [audit for audit in report.audits if in_doubt(audit)]
+    parts = []
+    if report.unreadable:
+        parts.append(f"{count(len(report.unreadable), 'file')} could not be read")
+    if doubtful:
+        total = len(report.audits)
+        names = safe(doubtful[0].name) if len(doubtful) == 1 else f"{len(doubtful)} of {count(total, 'device')}"
+        worst = min(doubtful, key=lambda audit: (-audit.worst_possible, audit.name, audit.file))
+        found = [each for each in worst.findings if each.possible]
+        may = ""
+        if found and len(doubtful) == 1:
+            may = f" ({safe(found[0].message)})"
+        elif found and found[0].opens:
+            may = f" ({safe(worst.name)}: possibly {safe(opened_phrases(found[0].opens[:1])[0])})"
+        parts.append(f"{names} could not be fully judged{may}")
+    return "; ".join(parts)
 
 
 def _subject(audits: Sequence[DeviceAudit], urgent: Sequence[DeviceAudit]) -> str:
@@ -90,8 +117,15 @@ def _reasons(urgent: Sequence[DeviceAudit]) -> list[str]:
 
 
 def _reasons_of_one(audit: DeviceAudit) -> list[str]:
-    """The rules that fired on one device, and what they amount to."""
-    rules = dict.fromkeys(each.rule for each in audit.findings if each.severity >= Severity.HIGH)
+    """The rules that fired on one device, without those that open just what another does, and what they amount to."""
+    rules: dict[str, None] = {}
+    opened: set[frozenset[Opened]] = set()
+    for each in audit.findings:
+        if each.severity >= Severity.HIGH and not each.possible:
+            opens = frozenset(each.opens)
+            if not opens or opens not in opened:
+                rules[each.rule] = None
+            opened.add(opens)
     said = [", ".join(rules)]
     said += ["it lets anyone in without a password"] if _lets_anyone_in(audit) else []
     said += ["it locks everyone out"] if _locks_everyone_out(audit) else []
@@ -102,17 +136,22 @@ def _named(names: Sequence[str]) -> str:
     return safe(" and ".join(names)) if len(names) <= 2 else count(len(names), "device")
 
 
+def _tally(counts: Mapping[Severity, int]) -> str:
+    return " (" + ", ".join(f"{number} {each.word}" for each, number in counts.items() if number) + ")"
+
+
 def summary(report: AuditReport) -> str:
-    """One line that a person can quote."""
-    counts = report.counts
-    total = sum(counts.values())
+    """One line that a person can quote; what is certain and what is possible are counted apart."""
+    counts, possible = report.counts, report.possible_counts
+    total, maybe = sum(counts.values()), sum(possible.values())
     parts = [f"{count(len(report.audits), 'device')} audited: {count(total, 'finding')}"]
-    if total:
-        parts[0] += " (" + ", ".join(f"{number} {each.word}" for each, number in counts.items() if number) + ")"
+    parts[0] += _tally(counts) if total else ""
+    if maybe:
+        parts.append(f"{maybe} possible{_tally(possible)}")
     clean = sum(not audit.findings for audit in report.audits)
     if clean:
         parts.append(f"{clean} without findings")
-    waived = sum(len(audit.waived) for audit in report.audits)
+    waived = sum(len(audit.waived) for audit in report.audits) + len(report.network_waived)
     if waived:
         parts.append(f"{waived} waived")
     unread = sum(audit.unread for audit in report.audits)
@@ -121,6 +160,18 @@ def summary(report: AuditReport) -> str:
     if report.unreadable:
         parts.append(f"{count(len(report.unreadable), 'file')} unreadable")
     return "; ".join(parts)
+
+
+def severity_phrase(finding: ReportedFinding) -> str:
+    """A finding's severity in words: ``high``, or ``possible high``."""
+    return f"possible {finding.severity.word}" if finding.possible else finding.severity.word
+
+
+def severity_count(audit: DeviceAudit, severity: Severity) -> str:
+    """How many findings of a severity a device has; those that are only possible after a plus: ``2+1``."""
+    certain = sum(each.severity == severity and not each.possible for each in audit.findings)
+    possible = sum(each.severity == severity and each.possible for each in audit.findings)
+    return f"{certain}+{possible}" if possible else str(certain)
 
 
 def own_lines(audit: DeviceAudit, finding: ReportedFinding) -> list[Quoted]:

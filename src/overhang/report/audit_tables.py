@@ -4,13 +4,23 @@ import csv
 import io
 from collections.abc import Iterator
 
+from overhang.auditing.aspects import Aspect
+from overhang.auditing.fleet import FleetFinding
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import page_of
-from overhang.report.audit_summary import by_rule, not_examined, own_lines, summary, verdict
-from overhang.report.audit_text import opened_phrases
+from overhang.report.audit_summary import (
+    by_rule,
+    not_examined,
+    own_lines,
+    severity_count,
+    severity_phrase,
+    summary,
+    verdict,
+)
 from overhang.report.junit import Suites
 from overhang.report.lines import safe
+from overhang.report.opened import opened_phrases
 
 COLUMNS = (
     "severity",
@@ -25,6 +35,8 @@ COLUMNS = (
     "fix",
     "waived",
     "fingerprint",
+    "possible",
+    "also",
 )
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
@@ -39,25 +51,12 @@ def audit_csv(report: AuditReport) -> str:
             write.writerow(map(_cell, _row(audit, finding, "")))
         for waived in audit.waived:
             write.writerow(map(_cell, _row(audit, waived.finding, f"until {waived.until}: {waived.reason}")))
-    for each in report.network:
-        file, line = each.places[0] if each.places else ("", "")
-        cells = [
-            each.severity.word,
-            each.rule,
-            " ".join(each.devices),
-            file,
-            line,
-            "",
-            "",
-            each.message,
-            "",
-            "",
-            "",
-            "",
-        ]
-        write.writerow(map(_cell, cells))
+    across = [(each, "") for each in report.network]
+    across += [(each.finding, f"until {each.until}: {each.reason}") for each in report.network_waived]
+    for each, accepted in across:
+        write.writerow(map(_cell, _row_across(each, accepted)))
     for what, why, names in not_examined(report):
-        cells = ["not examined", "", " ".join(names), "", "", "", "", f"{what}: {why}", "", "", "", ""]
+        cells = ["not examined", "", " ".join(names), "", "", "", "", f"{what}: {why}", "", "", "", "", "", ""]
         write.writerow(map(_cell, cells))
     return out.getvalue()
 
@@ -79,7 +78,15 @@ def _row(audit: DeviceAudit, finding: ReportedFinding, waived: str) -> list[obje
         "\n".join(finding.preferred_fix),
         waived,
         finding.fingerprint,
+        "possible" if finding.possible else "",
+        " ".join(finding.also),
     ]
+
+
+def _row_across(finding: FleetFinding, waived: str) -> list[object]:
+    file, line = finding.places[0] if finding.places else ("", "")
+    cells = [finding.severity.word, finding.rule, " ".join(finding.devices), file, line, "", "", finding.message]
+    return [*cells, "", "\n".join(finding.fix), waived, "", "", ""]
 
 
 def _cell(value: object) -> object:
@@ -92,13 +99,17 @@ def _cell(value: object) -> object:
 
 def audit_junit(report: AuditReport) -> str:
     """A suite for each device with a failure for each finding; what was not examined is a skipped case."""
-    suites = Suites("overhang audit", failures=sum(report.counts.values()))
+    suites = Suites("overhang audit", failures=len(report.severities()))
     for audit in report.audits:
         _device_suite(suites, audit)
-    if report.network or report.unreadable:
-        failures, errors = len(report.network), len(report.unreadable)
+    if report.network or report.network_waived or report.unreadable:
+        failures, errors, skipped = len(report.network), len(report.unreadable), len(report.network_waived)
         across = "across devices"
-        suite = suites.suite(across, {"tests": failures + errors, "failures": failures, "errors": errors})
+        counts = {"tests": failures + errors + skipped, "failures": failures, "errors": errors, "skipped": skipped}
+        suite = suites.suite(across, counts)
+        for waived in report.network_waived:
+            why = f"waived until {waived.until}: {waived.reason}"
+            suite.case(waived.finding.rule, across, "skipped", {"message": why})
         for each in report.network:
             suite.case(each.rule, across, "failure", {"type": each.severity.word, "message": each.message})
         for file, error in report.unreadable:
@@ -113,7 +124,7 @@ def _device_suite(suites: Suites, audit: DeviceAudit) -> None:
     counts = {"tests": failures + skipped or 1, "failures": failures, "skipped": skipped}
     suite = suites.suite(audit.name, counts, file=audit.file)
     for finding in audit.findings:
-        named = {"type": finding.severity.word, "message": finding.message}
+        named = {"type": severity_phrase(finding), "message": finding.message}
         suite.case(finding.rule, audit.name, "failure", named, _detail(finding))
     for name, why in left:
         suite.case(name, audit.name, "skipped", {"message": why})
@@ -143,11 +154,13 @@ def _markdown(report: AuditReport) -> Iterator[str]:
     yield f"**{_md(verdict(report)[0])}.** {_md(summary(report))}."
     yield ""
     if report.audits:
-        yield "| device | kind | site | critical | high | medium | low | info |"
-        yield "|---|---|---|---|---|---|---|---|"
+        heads = [*(aspect.title for aspect in Aspect), *(severity.word for severity in report.counts)]
+        yield f"| device | kind | site | {' | '.join(heads)} |"
+        yield "|" + "---|" * (len(heads) + 3)
         for audit in report.audits:
-            counts = [str(sum(each.severity == severity for each in audit.findings)) for severity in report.counts]
-            yield f"| {_md(audit.name)} | {_md(audit.kind or '')} | {_md(audit.site or '')} | {' | '.join(counts)} |"
+            cells = [each.mark.word for each in audit.checklist]
+            cells += [severity_count(audit, severity) for severity in report.counts]
+            yield f"| {_md(audit.name)} | {_md(audit.kind or '')} | {_md(audit.site or '')} | {' | '.join(cells)} |"
         yield ""
     for rule, severity, held in by_rule(report):
         page = page_of(rule)
@@ -158,7 +171,9 @@ def _markdown(report: AuditReport) -> Iterator[str]:
         for audit, finding in held:
             own = own_lines(audit, finding)
             where = f"{audit.file}:{own[0].line}" if own else audit.file
-            yield f"- **{_md(audit.name)}** ({_md(where)}), {finding.severity.word}: {_md(finding.message)}"
+            yield f"- **{_md(audit.name)}** ({_md(where)}), {severity_phrase(finding)}: {_md(finding.message)}"
+            if finding.also:
+                yield f"    - also by {', '.join(finding.also)}"
             for opened in opened_phrases(finding.opens)[:3]:
                 yield f"    - opens {_md(opened)}"
             if finding.preferred_fix:
@@ -174,6 +189,10 @@ def _markdown(report: AuditReport) -> Iterator[str]:
                 f"**{_md(audit.name)}**: {each.finding.rule}, until {each.until}: {_md(each.reason)}"
                 for audit in report.audits
                 for each in audit.waived
+            ]
+            + [
+                f"across devices: {each.finding.rule}, until {each.until}: {_md(each.reason)}"
+                for each in report.network_waived
             ],
         ),
         (

@@ -1,25 +1,26 @@
 """The audit for people: the verdict first, then the devices worst first, then what is wrong.
 
-One device is shown at length: the lines of each finding, what it opens, its fix. Of many a person first wants to
-know where to begin: a line for each device, then a line for each rule.
+One device is shown at length: its checklist, then the lines of each finding, what it opens, its fix. Of many a person
+first wants to know where to begin: a line for each device, then a line for each rule.
 """
 
 from collections.abc import Iterator, Sequence
 
 from overhang.auditing.findings import Severity
-from overhang.auditing.fleet import FleetFinding
 from overhang.auditing.report import AuditReport
-from overhang.auditing.results import DeviceAudit, Opened, ReportedFinding
+from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import page_of
-from overhang.model.vocabulary import PORTS, way_label
-from overhang.report.audit_summary import by_rule, not_examined, read_by, summary, verdict
+from overhang.report.audit_summary import by_rule, not_examined, read_by, severity_count, summary, verdict
+from overhang.report.checklist_text import checklist_of_one, legend, marks, marks_head
 from overhang.report.lines import Line, count, cut, safe, wrap
+from overhang.report.opened import opened_phrases
 from overhang.text import Diagnostic
 
 _MOST_ERRORS = 20
 _MOST_LINES = 24
 _MOST_OPENED = 3
 _MOST_DEVICES = 60
+_ROOM_FOR_COUNTS = 96
 _INDENT = 11
 _LETTERS = {
     Severity.CRITICAL: "crit",
@@ -36,13 +37,15 @@ def audit_lines(report: AuditReport, width: int, *, long: bool) -> Iterator[Line
     for piece in wrap(sentence, width):
         yield [(piece, style)]
     yield []
+    if long and len(report.audits) == 1:
+        yield from checklist_of_one(report.audits[0], width)
     if long:
         for audit in report.audits:
             yield from _device(audit, width)
     elif report.audits:
         yield from _table(report, width)
         yield from _rules(report, width)
-    yield from _network(report.network, width)
+    yield from _network(report, width)
     yield from _left_out(report, width, long=long)
     for piece in wrap(summary(report), width):
         yield [(piece, "")]
@@ -57,30 +60,23 @@ def audit_lines(report: AuditReport, width: int, *, long: bool) -> Iterator[Line
 
 
 def _table(report: AuditReport, width: int) -> Iterator[Line]:
-    name = min(24, max(6, *(len(safe(audit.name)) for audit in report.audits)))
-    kinds = {audit.file: ", ".join(part for part in (audit.kind, audit.site) if part) for audit in report.audits}
-    about = min(26, max(5, *(len(safe(each)) for each in kinds.values())))
-    head = (
-        f"{'device':<{name}}  {'kind, site':<{about}}  "
-        + " ".join(f"{word:>4}" for word in _LETTERS.values())
-        + "  worst"
-    )
-    yield [(head, "bold")]
+    """A line for each device: its checklist, and its findings by severity where there is room."""
+    counted = width >= _ROOM_FOR_COUNTS
+    name = min(22, max(6, *(len(safe(audit.name)) for audit in report.audits)))
+    heads = " ".join(f"{word:>4}" for word in _LETTERS.values()) if counted else ""
+    yield [(f"{'device':<{name}}  {marks_head()} {heads}".rstrip(), "bold")]
     for audit in report.audits[:_MOST_DEVICES]:
-        counts = [sum(each.severity == severity for each in audit.findings) for severity in _LETTERS]
-        line: Line = [(f"{cut(audit.name, name):<{name}}  {cut(kinds[audit.file], about):<{about}} ", "")]
-        for severity, number in zip(_LETTERS, counts, strict=True):
-            line.append((f" {number or '.':>4}", severity.word if number else "dim"))
-        worst = [each for each in audit.findings if each.severity == audit.worst]
-        text = ", ".join(dict.fromkeys(each.rule for each in worst)) or "nothing found"
-        style = Severity(audit.worst).word if worst else "good"
-        line.append(("  " + cut(text, max(16, width - name - about - 31)), style))
+        line: Line = [(f"{cut(audit.name, name):<{name}}  ", ""), *marks(audit)]
+        for severity in _LETTERS if counted else ():
+            number = severity_count(audit, severity)
+            line.append((f" {number if number != '0' else '.':>4}", severity.word if number != "0" else "dim"))
         yield line
     if len(report.audits) > _MOST_DEVICES:
         rest = report.audits[_MOST_DEVICES:]
         clean = sum(not audit.findings for audit in rest)
         more = f"and {count(len(rest), 'more device', 'more devices')}, {clean:,} of them without findings; "
         yield [(more + "every other format lists all", "dim")]
+    yield from legend(width)
     yield []
 
 
@@ -93,6 +89,8 @@ def _rules(report: AuditReport, width: int) -> Iterator[Line]:
         names = list(dict.fromkeys(audit.name for audit, _ in held))
         devices = len({audit.file for audit, _ in held})
         where = f"{devices:,} devices: " if devices > 1 else ""
+        if all(finding.possible for _, finding in held):
+            where = f"possible: {where}"
         text = cut(where + ", ".join(names), max(20, width - widest - _INDENT - 2))
         yield [(f"{severity.word.upper():<9}", severity.word), (f"{rule:<{widest}}", "bold"), (f"  {text}", "")]
     yield []
@@ -128,7 +126,12 @@ def _finding(finding: ReportedFinding, file: str, width: int) -> Iterator[Line]:
     word = finding.severity.word
     bar = [(" " * (_INDENT + 5), ""), ("│ ", "dim")]
     room = width - _INDENT - 7
-    yield [(f"  {word.upper():<9}", word), (finding.rule, "bold")]
+    yield [
+        (f"  {word.upper():<9}", word),
+        (finding.rule, "bold"),
+        ("  possible" if finding.possible else "", "medium"),
+        (f"  also {cut(', '.join(finding.also), max(16, room - len(finding.rule)))}" if finding.also else "", "dim"),
+    ]
     for line in wrap(finding.message, width - _INDENT):
         yield [(" " * _INDENT, ""), (line, "")]
     for quoted in finding.lines[:_MOST_LINES]:
@@ -156,32 +159,6 @@ def _finding(finding: ReportedFinding, file: str, width: int) -> Iterator[Line]:
     if finding.phrased is not None and finding.phrased.lines is None:
         text = f"as sheet statements; the dialect {finding.phrased.language} cannot express all of it"
         yield [(" " * (_INDENT + 7), ""), (cut(text, room), "dim")]
-
-
-def opened_phrases(opens: Sequence[Opened]) -> list[str]:
-    """The access paths that a finding opens; those that differ only in the knowledge needed share a line."""
-    groups: dict[Opened, list[str]] = {}
-    for each in opens:
-        groups.setdefault(each._replace(needs=""), []).append(each.needs)
-    return [_phrase(each, list(dict.fromkeys(needs))) for each, needs in groups.items()]
-
-
-def _phrase(opened: Opened, needs: list[str]) -> str:
-    where = ", ".join(opened.sources)
-    if opened.via in PORTS:
-        start = f"at the {opened.via}" + (" port" if opened.via == "auxiliary" else "")
-    else:
-        start = f"{way_label(opened.via)} {f'from {where}'}"
-    known = (
-        needs[0] if len(needs) == 1 else f"{needs[0]}, or {needs[1] if len(needs) == 2 else f'{len(needs) - 1} others'}"
-    )
-    level = (
-        f"level {opened.level}"
-        if opened.level == opened.after_login
-        else f"level {opened.after_login}, then {opened.level}"
-    )
-    when = f" (servers {opened.servers})" if opened.servers else ""
-    return f"{start}, knowing {known}: {level}{when}"
 
 
 def _unread(audit: DeviceAudit, width: int) -> Iterator[Line]:
@@ -212,8 +189,9 @@ def _remarks(remarks: Sequence[Diagnostic], width: int) -> Iterator[Line]:
 # -- what is not of one device -----------------------------------------------------------------------------------------
 
 
-def _network(findings: Sequence[FleetFinding], width: int) -> Iterator[Line]:
-    if not findings:
+def _network(report: AuditReport, width: int) -> Iterator[Line]:
+    findings = report.network
+    if not findings and not report.network_waived:
         return
     yield [("across devices", "bold")]
     for finding in findings:
@@ -227,6 +205,10 @@ def _network(findings: Sequence[FleetFinding], width: int) -> Iterator[Line]:
             yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (cut(f"{file}:{number}", width - _INDENT - 7), "dim")]
         if len(finding.places) > _MOST_OPENED:
             yield [(" " * (_INDENT + 5), ""), ("│ ", "dim"), (f"and {len(finding.places) - _MOST_OPENED} more", "dim")]
+    for waived in report.network_waived:
+        text = f"waived until {waived.until}: {waived.finding.rule}, {waived.finding.severity.word}: {waived.reason}"
+        for piece in wrap(text, width - 4):
+            yield [("  " + piece, "dim")]
     yield []
 
 

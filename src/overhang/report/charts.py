@@ -1,6 +1,6 @@
-"""Pictures of an audit, drawn by matplotlib: the exposure map, findings by device and severity, the path of one login.
+"""Pictures of an audit, drawn by matplotlib: the exposure map, the checklist, the path of one login.
 
-A colour never stands alone: each cell has its letter, each bar its number, each step its sentence.
+A colour never stands alone: each cell has its letter, each step its sentence.
 """
 
 import io
@@ -8,11 +8,12 @@ import textwrap
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from overhang.auditing.findings import Severity
+from overhang.auditing.aspects import Aspect
+from overhang.auditing.checklist import Mark
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, Exposure, LoginTrace
 from overhang.model.vocabulary import way_label
-from overhang.report.lines import cut, safe
+from overhang.report.lines import count, cut, safe
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -25,13 +26,6 @@ LETTERS: dict[str, tuple[str, str, str]] = {
     "S": ("one shared secret", "#f7d3bd", "black"),
     "A": ("one account", "#cfe3f0", "black"),
     "T": ("two or more credentials", "#5b9bc8", "black"),
-}
-SEVERITY_COLOURS = {
-    Severity.CRITICAL: ("#57204f", "white"),
-    Severity.HIGH: ("#9b1c2e", "white"),
-    Severity.MEDIUM: ("#e08162", "black"),
-    Severity.LOW: ("#cfe3f0", "black"),
-    Severity.INFO: ("#e6e6e6", "black"),
 }
 _COLUMNS = ("console", "auxiliary", "telnet", "http", "ssh", "https", "snmp")
 _SHORT = {"console": "console", "auxiliary": "aux."}
@@ -128,8 +122,8 @@ def exposure_map(report: AuditReport) -> "Figure":
 
 def _panels(devices: Sequence[DeviceAudit]) -> list[list[DeviceAudit]]:
     """Devices in up to three panels side by side; a picture of more is taller."""
-    count = min(3, -(-len(devices) // _ROWS)) or 1
-    rows = -(-len(devices) // count) or 1
+    number = min(3, -(-len(devices) // _ROWS)) or 1
+    rows = -(-len(devices) // number) or 1
     return [list(devices[start : start + rows]) for start in range(0, len(devices), rows)] or [[]]
 
 
@@ -221,58 +215,61 @@ def _legend(figure: "Figure", entries: Sequence[tuple[str, str, str]], more: str
     figure.text(at, 0.32 / height, more, size=10, color=_FAINT, va="center")
 
 
-# -- findings by device and severity -----------------------------------------------------------------------------------
+# -- the checklist -----------------------------------------------------------------------------------------------------
+
+MARK_COLOURS: dict[Mark, tuple[str, str]] = {
+    Mark.OPEN: ("#9b1c2e", "white"),
+    Mark.LOCKED_OUT: ("#57204f", "white"),
+    Mark.WEAK: ("#e08162", "black"),
+    Mark.CANNOT_TELL: ("#e9d48a", "black"),
+    Mark.GOOD: ("#cfe3f0", "black"),
+    Mark.NOT_THERE: ("#f6f6f6", _FAINT),
+}
 
 
-def findings_chart(report: AuditReport) -> "Figure":
-    """A bar for each device, its findings by severity, worst device first."""
+def checklist_chart(report: AuditReport) -> "Figure":
+    """Devices down, worst first, aspects across; each cell the mark."""
     panels = _panels(report.audits)
     rows = max(len(panel) for panel in panels)
     figure = _figure(max(_HEIGHT, 2.0 + rows * 0.19))
     height = figure.get_figheight()
-    counts = report.device_counts
-    total = sum(counts.values())
     figure.text(
-        0.02, 1 - 0.32 / height, "Findings by device and severity", size=16, weight="bold", color=_INK, va="center"
+        0.02, 1 - 0.32 / height, "Checklist of management access", size=16, weight="bold", color=_INK, va="center"
     )
-    across = f"; {len(report.network)} more across devices" if report.network else ""
-    about = f"{total} findings on {len(report.audits)} devices, the devices with the worst findings first{across}"
+    total = sum(report.counts.values())
+    about = f"{count(total, 'finding')} on {count(len(report.audits), 'device')}, the worst devices first"
     figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=_FAINT, va="center")
-    longest = max((len(audit.findings) for audit in report.audits), default=1) or 1
-    size = min(0.5, (height - 1.95) / rows)
+    size = min(0.5, (height - 2.1) / rows)
     for index, panel in enumerate(panels):
         width = 0.96 / len(panels)
         area = figure.add_axes((0.02 + index * 0.97 / len(panels), 0.75 / height, width, (height - 1.75) / height))
-        _bars(area, panel, longest, size, width * _WIDTH, height - 1.75)
-    entries = [(f"{severity.word} {counts[severity]}", *SEVERITY_COLOURS[severity]) for severity in counts]
-    _legend(figure, entries, "")
+        _marks(area, panel, size, width * _WIDTH, height - 1.75)
+    _legend(figure, [(f"{mark.value}  {mark.word}", *colours) for mark, colours in MARK_COLOURS.items()], "")
     return figure
 
 
-def _bars(area: Any, devices: Sequence[DeviceAudit], longest: int, size: float, width: float, height: float) -> None:
+def _marks(area: Any, devices: Sequence[DeviceAudit], size: float, width: float, height: float) -> None:
     from matplotlib.patches import Rectangle
 
     area.set_xlim(0, width)
     area.set_ylim(height, 0)
     area.axis("off")
-    start = min(2.3, width * 0.4)
-    unit = (width - start - 0.3) / longest
-    text = max(6.5, min(11, size * 44))
+    start = min(2.3, width * 0.35)
+    cell = min(1.02, (width - start - 0.05) / len(Aspect))
+    wide = cell > 0.7
+    for at, aspect in enumerate(Aspect):
+        label = textwrap.fill(aspect.title, 10, break_long_words=False) if wide else aspect.short
+        area.text(start + (at + 0.5) * cell, 0.08, label, ha="center", va="center", size=8.5 if wide else 6, color=_INK)
+    letter = max(6.5, min(13, size * 40))
     for row, audit in enumerate(devices):
-        top = 0.1 + row * size
+        top = 0.36 + row * size
         _name(area, audit, start, top, size)
-        left = start
-        for severity, (colour, ink) in SEVERITY_COLOURS.items():
-            number = sum(each.severity == severity for each in audit.findings)
-            if not number:
-                continue
-            long = number * unit
-            area.add_patch(Rectangle((left, top + 0.03), long - 0.02, size - 0.06, facecolor=colour, edgecolor="none"))
-            if long > 0.14:
-                area.text(left + long / 2, top + size / 2, str(number), ha="center", va="center", size=text, color=ink)
-            left += long
-        if not audit.findings:
-            area.text(start + 0.03, top + size / 2, "nothing found", ha="left", va="center", size=text, color=_FAINT)
+        for at, item in enumerate(audit.checklist):
+            colour, ink = MARK_COLOURS[item.mark]
+            box = (start + at * cell + 0.02, top + 0.015)
+            area.add_patch(Rectangle(box, cell - 0.04, size - 0.03, facecolor=colour, edgecolor="none"))
+            middle = (start + (at + 0.5) * cell, top + size / 2)
+            area.text(*middle, item.mark.value, ha="center", va="center", size=letter, weight="bold", color=ink)
 
 
 # -- the path of one login ---------------------------------------------------------------------------------------------

@@ -17,8 +17,8 @@ def ask_list(run: Evaluation, challenge: Challenge, methods: MethodList) -> Answ
     """Ask a method list; "none" never comes back: a list that ends without an answer denies."""
     doubt = methods.block.doubt
     asked = False
-    for said in methods.methods:
-        if doubt is not None and said.origin.line > doubt.line:
+    for place, said in enumerate(methods.methods):
+        if doubt is not None and place >= methods.block.after:
             unread = _unread(run, doubt)
             if unread is not None:
                 return unread

@@ -120,6 +120,7 @@ class ResolvedDevice:
         self.device = device
         self.profile_said = device.facts.profile is not None
         profiles = profiles or BUILTIN
+        self.profile_names = tuple(profiles)
         self.profile_name, self.facts = self._profile(profiles, assumed or profiles[DEFAULT])
         self.understood = all_read and self.profile_name is not None
         said = device.facts.profile

@@ -13,12 +13,13 @@ _TOP = {4: (1 << 32) - 1, 6: (1 << 128) - 1}
 class ResolvedSourceList:
     """A source list; what stands behind its first unread line is in doubt (``unread``)."""
 
-    __slots__ = ("_deciders", "_rules", "_starts", "name", "origin", "unread")
+    __slots__ = ("_after", "_deciders", "_rules", "_starts", "name", "origin", "unread")
 
     def __init__(self, source_list: SourceList) -> None:
         self.name = source_list.name
         self.origin = source_list.block.origin or Origin("", 0)
         self.unread = source_list.block.doubt
+        self._after = source_list.block.after
         self._rules = source_list.rules
         self._starts: dict[int, list[int]] = {}
         self._deciders: dict[int, list[int]] = {}
@@ -51,7 +52,7 @@ class ResolvedSourceList:
 
     def _answer(self, rule: int) -> tuple[bool | None, Origin]:
         said = self._rules[rule] if rule >= 0 else None
-        if self.unread is not None and (said is None or said.origin.line >= self.unread.line):
+        if self.unread is not None and (said is None or rule >= self._after):
             return None, self.unread
         return (said.value.allow, said.origin) if said is not None else (False, self.origin)
 

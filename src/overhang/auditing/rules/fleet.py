@@ -73,10 +73,10 @@ def password_on_many_devices(run: FleetRun) -> Iterator[FleetFinding]:
     for held in map(_Shared, holders.values()):
         if held.devices > most:
             top = max(password.level for _, password in held.held) == 15
-            spread.setdefault(Severity.MEDIUM if top else Severity.LOW, []).append(held)
+            spread.setdefault(Severity.HIGH if top else Severity.LOW, []).append(held)
     for severity, many in spread.items():
         many.sort(key=lambda each: -len(each.held))
-        reach = " up to level 15" if severity is Severity.MEDIUM else ""
+        reach = " up to level 15" if severity is Severity.HIGH else ""
         parts = [f"{listed((password.label for _, password in each.held), 2)} on {each.devices}" for each in many]
         if len(many) == 1:
             labels = listed((password.label for _, password in many[0].held), 2)
@@ -104,7 +104,7 @@ def _place(run: FleetRun, line: int) -> tuple[tuple[str, int], ...]:
     return ((run.project.file, line),)
 
 
-@rule.fleet("waiver-expired")
+@rule.fleet("waiver-expired", after="differs-from-peers password-on-many-devices")
 def waiver_expired(run: FleetRun) -> Iterator[FleetFinding]:
     """Waivers whose last day is past, of rules that exist and devices of this run."""
     for waiver in run.project.waivers:
@@ -114,7 +114,7 @@ def waiver_expired(run: FleetRun) -> Iterator[FleetFinding]:
             yield FleetFinding("", Severity.LOW, message, _place(run, waiver.line), ())
 
 
-@rule.fleet("waiver-unused")
+@rule.fleet("waiver-unused", after="differs-from-peers password-on-many-devices")
 def waiver_unused(run: FleetRun) -> Iterator[FleetFinding]:
     """Waivers that apply to no finding, or whose rule does not exist."""
     for waiver in run.project.waivers:
@@ -126,6 +126,7 @@ def waiver_unused(run: FleetRun) -> Iterator[FleetFinding]:
             continue
         about = [audit for audit in run.audits if any(fnmatchcase(audit.name, each) for each in waiver.devices)]
         used = any(each.finding.rule == waiver.rule for audit in about for each in audit.waived)
+        used = used or any(each.finding.rule == waiver.rule for each in run.waived)
         if about and waiver.until >= run.today and not used:
             message = f"the waiver of {waiver.rule} on {listed(waiver.devices)} applies to no finding: remove it"
             yield FleetFinding("", Severity.LOW, message, _place(run, waiver.line), ())

@@ -100,7 +100,7 @@ def recovery_open(context: RuleContext) -> Iterator[Finding]:
 # -- devices without configuration -------------------------------------------------------------------------------------
 
 
-@rule("never-configured", alone=True)
+@rule("never-configured", first=True)
 def never_configured(context: RuleContext) -> Iterator[Finding]:
     """A device whose management access is not configured at all."""
     device = context.device

@@ -224,7 +224,7 @@ def beyond_management_networks(context: RuleContext) -> Iterator[Finding]:
     """Ways that are limited, and yet accept logins from beyond the project's management networks."""
     if not context.project.management:
         return
-    allowed = [prefix for name in context.project.management for prefix in context.project.networks[name]]
+    allowed = context.management_prefixes
     paths: list[AccessPath] = []
     outside: list[str] = []
     for path in context.paths:

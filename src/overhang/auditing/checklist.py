@@ -1,0 +1,202 @@
+"""The questions of who opens an audit, answered at a glance: a mark for each aspect of a device.
+
+Marks come from the access paths and the findings alone. Findings that are waived do not count.
+"""
+
+import enum
+from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
+
+from overhang.auditing.aspects import Aspect, aspects_of
+from overhang.auditing.context import RuleContext
+from overhang.auditing.findings import Finding, Severity
+from overhang.auditing.wording import listed
+from overhang.exposure import AccessPath
+from overhang.exposure.phrases import from_phrase
+from overhang.model.device import BlockInfo
+from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
+
+_FREE_ELEVATION = ("no-enable-secret", "elevation-without-account", "elevation-no-authentication")
+_NO_SSH = ("ssh-off", "ssh-no-key", "ssh-no-identity", "ssh-needs-account")
+
+
+class Mark(enum.Enum):
+    """How an aspect stands, worst first; the value is its letter."""
+
+    OPEN = "O"
+    LOCKED_OUT = "L"
+    WEAK = "W"
+    CANNOT_TELL = "?"
+    GOOD = "G"
+    NOT_THERE = "-"
+
+    @property
+    def word(self) -> str:
+        """The word that reports use."""
+        return self.name.lower().replace("_", " ")
+
+
+class ChecklistItem(NamedTuple):
+    """The mark of one aspect, and the reason in one line."""
+
+    aspect: Aspect
+    mark: Mark
+    reason: str
+
+
+def checklist(context: RuleContext, findings: Sequence[Finding], *, loose_doubt: bool) -> list[ChecklistItem]:
+    """A mark for each aspect. ``loose_doubt``: a line was not understood that may be about any of them."""
+    return list(_Checklist(context, findings, loose_doubt=loose_doubt).items())
+
+
+class _Checklist:
+    def __init__(self, context: RuleContext, findings: Sequence[Finding], *, loose_doubt: bool) -> None:
+        self.context = context
+        self.loose_doubt = loose_doubt
+        self.unsure = [path for path in context.exposure.paths if not path.sure]
+        self.behind: dict[Aspect, list[Finding]] = {aspect: [] for aspect in Aspect}
+        for finding in findings:
+            for aspect in aspects_of(finding):
+                self.behind[aspect].append(finding)
+
+    def items(self) -> Iterator[ChecklistItem]:
+        for aspect in Aspect:
+            mark, reason = self.base(aspect)
+            if mark in (Mark.GOOD, Mark.NOT_THERE):
+                mark, reason = self.judged(aspect, mark, reason)
+            yield ChecklistItem(aspect, mark, reason)
+
+    def judged(self, aspect: Aspect, mark: Mark, reason: str) -> tuple[Mark, str]:
+        """What the findings behind an aspect make of its mark."""
+        certain = [each for each in self.behind[aspect] if not each.possible and each.severity > Severity.INFO]
+        possible = [each for each in self.behind[aspect] if each.possible]
+        worst = max((each.severity for each in certain), default=-1)
+        maybe = max(possible, key=lambda each: each.severity, default=None)
+        if maybe is not None and maybe.severity > worst:
+            return Mark.CANNOT_TELL, maybe.message
+        if certain:
+            return Mark.WEAK, next(each.message for each in certain if each.severity == worst)
+        doubt = self.block_doubt(aspect)
+        if doubt or self.loose_doubt:
+            return Mark.CANNOT_TELL, "a line that may be about it was not understood"
+        return mark, reason
+
+    def block_doubt(self, aspect: Aspect) -> bool:
+        device = self.context.device
+        blocks: dict[Aspect, list[BlockInfo]] = {
+            Aspect.CONSOLE: [device.console.block],
+            Aspect.AUXILIARY: [device.auxiliary.block],
+            Aspect.VTY: [entry.block for entry in device.vtys.values()],
+            Aspect.ELEVATION: [each.block for each in device.elevations.values()],
+            Aspect.AUTHENTICATION: [
+                *(user.block for user in device.users.values()),
+                *(methods.block for methods in device.lists.values()),
+            ],
+            Aspect.TRANSPORT: [device.ssh.block, device.telnet.block],
+            Aspect.SOURCES: [device.management.block, *(each.block for each in device.sources.values())],
+            Aspect.DOORS: [device.web.block, device.snmp.block, *(each.block for each in device.doors.values())],
+            Aspect.POLICY: [device.passwords.block],
+            Aspect.KEEPING: [device.management.block, device.facts.block],
+        }
+        return any(block.doubt is not None for block in blocks[aspect])
+
+    def base(self, aspect: Aspect) -> tuple[Mark, str]:
+        """The mark that the access paths give, before findings are looked at."""
+        if aspect is Aspect.CONSOLE or aspect is Aspect.AUXILIARY:
+            return self.by_ways(aspect.name.lower())
+        if aspect is Aspect.VTY:
+            return self.by_ways(*VTY_WAYS)
+        if aspect is Aspect.DOORS:
+            return self.by_ways(*(via for via in self.context.resolved.services if via not in VTY_WAYS))
+        others = {
+            Aspect.ELEVATION: self.elevation,
+            Aspect.AUTHENTICATION: self.authentication,
+            Aspect.TRANSPORT: self.transport,
+            Aspect.SOURCES: self.sources,
+        }
+        return others[aspect]() if aspect in others else (Mark.GOOD, "as the thresholds ask")
+
+    def by_ways(self, *vias: str) -> tuple[Mark, str]:
+        certain = [path for path in self.context.paths if path.via in vias]
+        free = [path for path in certain if not path.needs]
+        if free:
+            return Mark.OPEN, f"{self.phrase(free[0])} without a password: level {free[0].level}"
+        if certain:
+            return Mark.GOOD, f"asks for {self.asked(certain)}"
+        return self.nobody(vias)
+
+    def nobody(self, vias: Iterable[str]) -> tuple[Mark, str]:
+        """The mark where no login by some ways surely succeeds."""
+        ways = set(vias)
+        if any(path.via in ways for path in self.unsure):
+            return Mark.CANNOT_TELL, "its logins depend on something that is not known"
+        if any(point.arrives and point.via in ways for point in self.context.access_points):
+            return Mark.LOCKED_OUT, "logins arrive, and none can succeed"
+        return Mark.NOT_THERE, "accepts no login"
+
+    def elevation(self) -> tuple[Mark, str]:
+        found = {each.rule: each for each in self.behind[Aspect.ELEVATION] if not each.possible}
+        for rule in _FREE_ELEVATION:
+            if rule in found:
+                return Mark.OPEN, found[rule].message
+        if "level-15-unreachable" in found:
+            return Mark.LOCKED_OUT, found["level-15-unreachable"].message
+        if any(path.level > path.after_login for path in self.context.paths):
+            named = 15 in self.context.device.elevations
+            return Mark.GOOD, "an enable secret is set" if named else "a credential of its own is asked for"
+        if any(path.level > path.after_login for path in self.unsure):
+            return Mark.CANNOT_TELL, "it depends on something that is not known"
+        return Mark.NOT_THERE, "no level is reached by elevation"
+
+    def authentication(self) -> tuple[Mark, str]:
+        ways = (*PORTS, *VTY_WAYS)
+        certain = [path for path in self.context.paths if path.via in ways]
+        free = [path for path in certain if not path.needs]
+        if free:
+            return Mark.OPEN, f"{self.phrase(free[0])} asks for nothing"
+        if not certain:
+            return self.nobody(ways)
+        shared = any(name.startswith("entry:") for path in certain for name in self.context.names_of(path))
+        return Mark.WEAK if shared else Mark.GOOD, self.asked(certain)
+
+    def transport(self) -> tuple[Mark, str]:
+        vias = {path.via for path in self.context.paths if path.via in VTY_WAYS}
+        found = {each.rule: each for each in self.behind[Aspect.TRANSPORT] if not each.possible}
+        if not vias:
+            blocked = next((found[rule] for rule in _NO_SSH if rule in found), None)
+            return (Mark.LOCKED_OUT, blocked.message) if blocked is not None else self.nobody(VTY_WAYS)
+        if "telnet" in vias:
+            return Mark.WEAK, "Telnet is accepted" + (" alongside SSH" if "ssh" in vias else "")
+        return Mark.GOOD, "SSH only"
+
+    def sources(self) -> tuple[Mark, str]:
+        remote = [path for path in self.context.paths if path.sources is not None]
+        wide = self.context.wide(remote)
+        if wide:
+            return Mark.OPEN, f"{way_label(wide[0].via)} from {', '.join(self.where(wide[0]))}"
+        if remote:
+            return Mark.GOOD, "from " + listed((each for path in remote for each in self.where(path)), 3)
+        if any(path.sources is not None for path in self.unsure):
+            return Mark.CANNOT_TELL, "remote logins depend on something that is not known"
+        return Mark.NOT_THERE, "no remote login succeeds"
+
+    def where(self, path: AccessPath) -> list[str]:
+        return from_phrase(self.context.exposure, path)
+
+    def phrase(self, path: AccessPath) -> str:
+        if path.via in PORTS:
+            return f"the {self.context.resolved.ports[path.via].label}"
+        return f"{way_label(path.via)} from {', '.join(self.where(path))}"
+
+    def asked(self, paths: Iterable[AccessPath]) -> str:
+        """What logins ask for, the servers first."""
+        names = {name for path in paths for name in self.context.names_of(path)}
+        kinds = {
+            "AAA servers": "server:",
+            "local accounts": "user:",
+            "keys": "key:",
+            "a shared password": "entry:",
+            "a community": "community:",
+        }
+        found = [word for word, start in kinds.items() if any(name.startswith(start) for name in names)]
+        return listed(found) if found else "the enable secret"
