@@ -109,7 +109,7 @@ class Path(NamedTuple):
     that answer, or None where none is configured. ``needs`` are items of knowledge, empty for nothing. ``after_login``
     and ``level`` are privilege levels from 0 to 15 (RFC 8907). ``servers_down`` lists the states of the AAA servers in
     which it holds, each the addresses of those that do not answer. ``certain`` is false where it depends on unknown
-    facts.
+    facts. ``vtys`` are the VTYs that it leads through, ``needs_busy`` those that must be in use for that.
     """
 
     device: str
@@ -121,6 +121,8 @@ class Path(NamedTuple):
     level: int
     servers_down: tuple[tuple[str, ...], ...]
     certain: bool
+    vtys: tuple[int, ...] = ()
+    needs_busy: tuple[int, ...] = ()
 
 
 def load(
@@ -251,6 +253,8 @@ def access_paths(device: LoadedDevice, *, moment: datetime.datetime | None = Non
             each.level,
             tuple(tuple(down) for down in found.down(each)),
             each.sure,
+            each.vtys,
+            each.needs_busy,
         )
         for each in found.paths
     ]

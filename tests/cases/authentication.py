@@ -238,14 +238,14 @@ entry vty 0-11:
 > via telnet from 192.0.2.1 pw boat
 < unknown by line 9
 
-= forms: a factory password opens to whatever is typed
+= forms: a factory password opens to whatever is typed, and to who types nothing here, since everybody knows it
 entry console:
     check password
     password factory
 > via console pw anything
 < admitted 1 by line 3
 > via console
-< denied by attempt password
+< admitted 1 by line 3
 
 = users: none on the device
 entry console:
@@ -435,7 +435,7 @@ entry console:
 > via console name anybody pw whatever
 < admitted 7 by key factory-account
 > via console name anybody
-< denied by attempt password
+< admitted 7 by key factory-account
 
 = users: no factory account any more
 % entry-first "factory-account=15 empty console" unsaid-console=users

@@ -230,7 +230,7 @@ device a:
 > via https from 192.0.2.1 name anybody pw whatever
 < admitted 15 by key factory-account
 > via https from 192.0.2.1 name anybody
-< denied by attempt password
+< admitted 15 by key factory-account
 > via http from 192.0.2.1
 < refused by key unsaid-http
 > via telnet from 192.0.2.1

@@ -82,10 +82,19 @@ def test_the_ways_as_json(overhang: Run, write: Write) -> None:
     assert (device["name"], device["file"], device["understood"]) == ("quay", "quay.sheet", True)
     assert device["written"] == {"elevation:15=entry:console": "readable"}
     secret = "elevation:15=entry:console"
-    ssh = {"via": "ssh", "from": ["10.64.0.0/15"], "to": ["10.64.0.1"], "after_login": 1, "level": 15, "sure": True}
+    ssh = {
+        "via": "ssh",
+        "from": ["10.64.0.0/15"],
+        "to": ["10.64.0.1"],
+        "after_login": 1,
+        "level": 15,
+        "sure": True,
+        "vtys": "0-11",
+        "needs_busy": None,
+    }
     assert sorted(device["ways"], key=lambda way: way["needs"]) == [
         {"via": "console", "from": None, "to": None, "needs": [secret], "after_login": 1, "level": 15,
-         "servers_down": [[], ["192.0.2.50"]], "sure": True},
+         "servers_down": [[], ["192.0.2.50"]], "sure": True, "vtys": None, "needs_busy": None},
         {**ssh, "needs": [secret, "server:ashore/lena"], "servers_down": [[]]},
         {**ssh, "needs": [secret, "server:ashore/omar"], "servers_down": [[]]},
         {**ssh, "needs": [secret, "user:lena"], "servers_down": [["192.0.2.50"]]},

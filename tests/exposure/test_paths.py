@@ -17,6 +17,7 @@ from tests.support.generator import NOW, SOURCES, SPICE, STRANGER, WAYS, BruteFo
 def holds(
     found: AccessPaths, way: AccessPath, via: str, source: Address | None, to: Address | None, down: frozenset[str]
 ) -> bool:
+    """Whether a row holds, however many VTYs it needs to be in use."""
     if not way.sure or way.via != via or not way.states >> found.states.index(down) & 1:
         return False
     if way.to is not None and str(to) not in way.to:
@@ -33,11 +34,14 @@ def highest(
     to: Address | None,
     down: frozenset[str],
     knows: frozenset[str],
+    most_busy: int,
 ) -> int:
     levels = [
         way.level
         for way in found.paths
-        if found.credentials.within(way.needs, knows) and holds(found, way, via, source, to, down)
+        if len(way.needs_busy) <= most_busy
+        and found.credentials.within(way.needs, knows)
+        and holds(found, way, via, source, to, down)
     ]
     return max(levels, default=-1)
 
@@ -86,9 +90,11 @@ def check_device(seed: int, probes: int, tally: Counter[object]) -> int:
         knows = names_of(found, frozenset(found.credentials.number(item) for item in some))
         if len(knows) > 5:
             continue
-        got = brute.best(via, source, to, down, knows)
-        said = highest(found, via, source, to, down, knows)
-        assert said == got, f"{made.text}\n{seed=} {via=} {source=} {to=} {down=} {knows=}: ways {said}, login {got}"
+        most = chance.choice((0, 0, 1, 3, 5, 99))
+        got = brute.best(via, source, to, down, knows, most)
+        said = highest(found, via, source, to, down, knows, most)
+        where = f"{seed=} {via=} {source=} {to=} {down=} {knows=} {most=}"
+        assert said == got, f"{made.text}\n{where}: ways {said}, login {got}"
     sure = [way for way in found.paths if way.sure]
     rows = chance.sample(sure, min(len(sure), 2))
     for way in rows:
@@ -97,7 +103,7 @@ def check_device(seed: int, probes: int, tally: Counter[object]) -> int:
 
 
 def _check_row(made: Made, found: AccessPaths, brute: BruteForce, way: AccessPath) -> None:
-    """A row is true, and not with one item less."""
+    """A row is true, and not with one item less, nor with fewer VTYs in use."""
     source = None
     if way.sources is not None:
         family, low, _ = next(found.address_classes.ranges(way.sources))
@@ -107,10 +113,13 @@ def _check_row(made: Made, found: AccessPaths, brute: BruteForce, way: AccessPat
     knows = names_of(found, way.needs)
     if len(knows) > 5:
         return
-    assert brute.best(way.via, source, to, down, knows) == way.level, f"{made.text}\n{way}"
+    most = len(way.needs_busy)
+    assert brute.best(way.via, source, to, down, knows, most) == way.level, f"{made.text}\n{way}"
     for number in way.needs:
         fewer = names_of(found, way.needs - {number})
-        assert brute.best(way.via, source, to, down, fewer) < way.level, f"{made.text}\n{way} without {number}"
+        assert brute.best(way.via, source, to, down, fewer, most) < way.level, f"{made.text}\n{way} without {number}"
+    if most:
+        assert brute.best(way.via, source, to, down, knows, most - 1) < way.level, f"{made.text}\n{way} not so busy"
 
 
 OUTCOMES = ("refused", "dropped", "denied", "admitted")

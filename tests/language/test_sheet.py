@@ -15,7 +15,7 @@ from overhang.language.parser import LineParser
 from overhang.language.redact import strike
 from overhang.language.syntax import match, write
 from overhang.language.terminals import TERMINALS
-from overhang.model import (
+from overhang.model import Device, (
     BlockInfo,
     Check,
     Community,
@@ -368,7 +368,8 @@ def bare(value: Any) -> Any:
     if isinstance(value, dict):
         return {key: bare(each) for key, each in value.items()}
     if isinstance(value, tuple):
-        return (type(value).__name__, *(bare(each) for each in value))
+        parts = value._replace(overrides=()) if isinstance(value, Device) else value
+        return (type(value).__name__, *(bare(each) for each in parts))
     return value
 
 

@@ -280,12 +280,20 @@ class BruteForce:
         return result
 
     def best(
-        self, via: str, source: Address | None, to: Address | None, down: frozenset[str], knows: frozenset[str]
+        self,
+        via: str,
+        source: Address | None,
+        to: Address | None,
+        down: frozenset[str],
+        knows: frozenset[str],
+        most_busy: int = 999,
     ) -> int:
-        """The highest level that anybody with this knowledge reaches; -1 for none."""
+        """The highest level that anybody with this knowledge reaches; -1 for none. Up to ``most_busy`` of the first VTYs
+        may be in use."""
         best = -1
         landed: set[tuple[frozenset[int], frozenset[str], int]] = set()
-        lowest = [frozenset(range(number)) for number in self.numbers] if via in ("ssh", "telnet") else [frozenset()]
+        firsts = self.numbers[: most_busy + 1] if via in ("ssh", "telnet") else [0]
+        lowest = [frozenset(range(number)) for number in firsts]
         for busy in lowest:
             for known in subsets(knows):
                 for name in self.names:

@@ -35,6 +35,7 @@ class Fault(enum.Enum):
     WEB = "web management"
     FACING = "which side management faces"
     UNCONFIGURED = "a device without configuration"
+    LINE = "a line that some finding shows"
 
     def at(self, subject: Hashable = None) -> "DedupKey":
         """The fault at one place."""

@@ -61,6 +61,11 @@ HABITS = {
     "lists": ("limits source addresses", "limit source addresses", "does not"),
     "banner": ("shows a banner", "show a banner", "does not"),
     "record": ("logs logins", "log logins", "does not"),
+    "auxiliary": ("lets logins in at the auxiliary port", "let logins in at the auxiliary port", "does not"),
+    "snmp": ("answers SNMP", "answer SNMP", "does not"),
+    "lock": ("locks accounts after wrong passwords", "lock accounts after wrong passwords", "does not"),
+    "ssh-1": ("accepts SSH version 1", "accept SSH version 1", "does not"),
+    "idle": ("ends idle sessions at the console", "end idle sessions at the console", "does not"),
 }
 
 
@@ -85,6 +90,14 @@ def _habits(context: RuleContext) -> Iterator[tuple[str, bool, int]]:
     remote = [path for path in paths if path.sources is not None]
     if remote:
         yield "lists", not context.wide(remote), head
+    yield "auxiliary", "auxiliary" in vias, _line(device.auxiliary.check, head)
+    yield "snmp", "snmp" in vias, _line(device.snmp.on, head)
+    yield "lock", device.passwords.lock is not None, _line(device.passwords.lock, head)
+    versions = device.ssh.versions
+    if versions is not None:
+        yield "ssh-1", 1 in versions.value, versions.origin.line
+    if device.console.idle is not None:
+        yield "idle", device.console.idle.value is not None, device.console.idle.origin.line
     yield "banner", "before-login" in device.banners, head
     if device.management.record is not None:
         yield "record", device.management.record.value.on, device.management.record.origin.line

@@ -25,16 +25,19 @@ def every(rule: str, severity: Severity) -> bool:
 
 def fold(findings: Iterable[AnyFinding]) -> list[AnyFinding]:
     """The findings that speak, worst first, then by rule and line; ``also`` of each names the rules folded into it."""
+    cited: dict[tuple[str, int], int] = {}
     kept: list[AnyFinding] = []
     folded: list[dict[str, None]] = []
     holders: dict[DedupKey, int] = {}
     for each in findings:
-        at = _holder(each.dedup_keys, holders)
+        at = _holder(each.dedup_keys, holders, cited)
         if at is not None and kept[at].severity >= each.severity and kept[at].possible <= each.possible:
             folded[at][each.rule] = None
             continue
         for key in each.dedup_keys:
             holders[key] = len(kept) if at is not None else holders.get(key, len(kept))
+        for line in each.lines:
+            cited.setdefault((line.file, line.line), len(kept))
         kept.append(each)
         folded.append({})
     done = [
@@ -44,10 +47,12 @@ def fold(findings: Iterable[AnyFinding]) -> list[AnyFinding]:
     return sorted(done, key=lambda each: (-each.severity, each.possible, each.rule, each.lines))
 
 
-def _holder(keys: Sequence[DedupKey], holders: dict[DedupKey, int]) -> int | None:
+def _holder(keys: Sequence[DedupKey], holders: dict[DedupKey, int], cited: dict[tuple[str, int], int]) -> int | None:
     """The place of the finding that has reported all these faults, if there is one."""
     if _EVERYTHING in holders:
         return holders[_EVERYTHING]
+    if keys and keys[0].fault is Fault.LINE:
+        return cited.get(keys[0].subject)  # type: ignore[call-overload, no-any-return]
     return holders[keys[0]] if keys and all(key in holders for key in keys) else None
 
 

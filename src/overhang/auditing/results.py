@@ -29,7 +29,8 @@ class Opened(NamedTuple):
     """An access path that a finding opens: the way, from where, knowing what, which level after login and at the end.
 
     ``anywhere`` tells that it can be taken from at least half of all addresses of a family; ``servers`` tells in which
-    state of the AAA servers it holds, "" for all.
+    state of the AAA servers it holds, "" for all. ``busy`` tells which VTYs it leads through, and which must be in use
+    for that; "" where none need be.
     """
 
     via: str
@@ -39,6 +40,7 @@ class Opened(NamedTuple):
     after_login: int
     level: int
     servers: str
+    busy: str = ""
 
 
 class ReportedFinding(NamedTuple):

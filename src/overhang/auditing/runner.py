@@ -26,7 +26,7 @@ from overhang.auditing.results import (
 from overhang.auditing.waivers import waived_by
 from overhang.auditing.wording import counted
 from overhang.exposure import AccessPath, resolve
-from overhang.exposure.phrases import from_phrase, needs_phrase, states_phrase
+from overhang.exposure.phrases import busy_phrase, from_phrase, needs_phrase, states_phrase
 from overhang.language import ParsedConfig
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import way_label
@@ -126,6 +126,7 @@ def _opened(context: RuleContext, path: AccessPath) -> Opened:
         path.after_login,
         path.level,
         states_phrase(exposure, path),
+        busy_phrase(path),
     )
 
 

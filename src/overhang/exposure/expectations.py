@@ -4,10 +4,10 @@ import datetime
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
-from overhang.exposure.paths import AccessPath, AccessPaths
+from overhang.exposure.paths import AccessPaths
 from overhang.exposure.witness import Witness
 from overhang.model import Address, Device
-from overhang.model.vocabulary import ALL_WAYS, PORTS, VTY_WAYS
+from overhang.model.vocabulary import ALL_WAYS, PORTS
 from overhang.project import Expectation, Person, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 
@@ -145,6 +145,7 @@ class ExpectationChecker:
             for path in self.found.paths
             if path.via == via
             and path.sure
+            and not path.needs_busy
             and path.level >= (expectation.reaches or 0)
             and self.found.credentials.within(path.needs, knows)
         ]
@@ -188,20 +189,12 @@ class ExpectationChecker:
             path,
             source,
             self.found.states[state],
-            self._busy(path),
+            [frozenset(path.needs_busy)],
             lambda result: result.level is not None and result.level >= below,
         )
         if found is None:
             return self._verdict(expectation, False, f"{who} {what} by {path.via}")
         return self._verdict(expectation, False, f"{who} {what}", *found)
-
-    def _busy(self, path: AccessPath) -> list[frozenset[int]]:
-        """The VTYs that may be busy when a path is taken: none, then one after another from the lowest."""
-        if path.via not in VTY_WAYS:
-            return [frozenset()]
-        count = self.resolved.facts["vtys"].value
-        numbers = [vty.number or 0 for vty in self.resolved.vtys(count if isinstance(count, int) else 0)]
-        return [frozenset(number for number in numbers if number < first) for first in numbers] or [frozenset()]
 
     def _failed(self, expectation: Expectation, why: str, attempt: Attempt) -> ExpectationResult:
         return self._verdict(expectation, False, why, attempt, decide(self.resolved, attempt).result)

@@ -7,6 +7,7 @@ server states and a set of credentials, so that the stages multiply as sets.
 
 import datetime
 from collections.abc import Iterator, Mapping
+from functools import cached_property
 from itertools import combinations
 from typing import Any, NamedTuple
 
@@ -32,7 +33,8 @@ _MOST_PARTS = 10
 class PhaseResult(NamedTuple):
     """What one phase takes: sources and server states as sets, items, whether it is sure, and what it leads to.
 
-    ``unknowns`` are what it hangs on where it is not sure; of phases that were joined, what any of them does.
+    ``unknowns`` are what it hangs on where it is not sure; of phases that were joined, what any of them does. ``busy``
+    is how many of the first VTYs must be in use.
     """
 
     sources: int
@@ -41,6 +43,7 @@ class PhaseResult(NamedTuple):
     sure: bool
     result: Any
     unknowns: frozenset[UnknownFact] = frozenset()
+    busy: int = 0
 
 
 class Explorer:
@@ -70,7 +73,7 @@ class Explorer:
     def arrivals(self, via: str, destination: Address | None) -> list[PhaseResult]:
         """The endpoints that a way reaches; alike ones are one."""
         attempt = Attempt(via, self.moment, destination=destination, ssh_versions=(1, 2))
-        found: dict[tuple[object, int, bool], PhaseResult] = {}
+        found: dict[tuple[object, int, bool, int], PhaseResult] = {}
         for first in self._lowest_free() if via in VTY_WAYS else (0,):
             oracle = ExploringOracle(self.around, first)
             while True:
@@ -79,15 +82,52 @@ class Explorer:
                 endpoint = arrive(run)
                 self._count(oracle)
                 if endpoint is not None:
-                    key = (_likeness(endpoint), oracle.states, oracle.sure)
-                    before, unknowns = (found[key].sources, found[key].unknowns) if key in found else (0, frozenset())
-                    unknowns = unknowns | oracle.unknowns
+                    key = (_likeness(endpoint), oracle.states, oracle.sure, first)
+                    before = found[key] if key in found else PhaseResult(0, 0, frozenset(), True, None)
                     found[key] = PhaseResult(
-                        oracle.sources | before, oracle.states, frozenset(), oracle.sure, endpoint, unknowns
+                        oracle.sources | before.sources,
+                        oracle.states,
+                        frozenset(),
+                        oracle.sure,
+                        endpoint,
+                        before.unknowns | oracle.unknowns,
+                        first,
                     )
                 if not self.complete or not oracle.advance():
                     break
-        return list(found.values())
+        return [phase for key, phase in found.items() if not self._sooner(found, key, phase)]
+
+    @staticmethod
+    def _sooner(
+        found: Mapping[tuple[object, int, bool, int], PhaseResult],
+        key: tuple[object, int, bool, int],
+        phase: PhaseResult,
+    ) -> bool:
+        """Whether the same is arrived at with fewer VTYs in use."""
+        likeness, states, sure, first = key
+        sooner = [found[other] for each in range(first) if (other := (likeness, states, sure, each)) in found]
+        return any(not phase.sources & ~each.sources for each in sooner)
+
+    @cached_property
+    def vty_numbers(self) -> list[int]:
+        """The numbers of the VTYs in the order in which connections meet them."""
+        count = self.resolved.facts["vtys"].value
+        return [view.number or 0 for view in self.resolved.vtys(_MOST_VTYS if count is UNKNOWN else count)]
+
+    @cached_property
+    def _alike(self) -> dict[object, frozenset[int]]:
+        groups: dict[object, set[int]] = {}
+        count = self.resolved.facts["vtys"].value
+        for view in self.resolved.vtys(_MOST_VTYS if count is UNKNOWN else count):
+            groups.setdefault(view.likeness, set()).add(view.number or 0)
+        return {likeness: frozenset(numbers) for likeness, numbers in groups.items()}
+
+    def vtys_of(self, phase: PhaseResult) -> frozenset[int]:
+        """The VTYs that logins meet which arrive so; none for other ways."""
+        entry = phase.result.entry
+        if entry is None or entry.number is None:
+            return frozenset()
+        return frozenset(number for number in self._alike.get(entry.likeness, ()) if number >= entry.number)
 
     def _lowest_free(self) -> list[int]:
         """The places, in the row of VTYs, that a connection can meet first; of alike ones, one."""

@@ -24,6 +24,7 @@ class AccessPath(NamedTuple):
 
     ``to`` names the device's addresses that answer, None where the sheet states none or there is no network in between.
     ``needs`` are numbers of items. ``sure`` is false where it hangs on something that nobody can tell, ``unknowns``.
+    ``vtys`` are the VTYs that it leads through, ``needs_busy`` those that must be in use for that.
     """
 
     via: str
@@ -35,6 +36,8 @@ class AccessPath(NamedTuple):
     states: int
     sure: bool
     unknowns: frozenset[UnknownFact] = frozenset()
+    vtys: tuple[int, ...] = ()
+    needs_busy: tuple[int, ...] = ()
 
 
 class AccessPaths(NamedTuple):
@@ -95,10 +98,7 @@ def paths_of(explorer: Explorer) -> AccessPaths:
 
 def paths_at(explorer: Explorer, via: str, arrivals: list[PhaseResult]) -> list[AccessPath]:
     """The access paths by ``via`` through some of its endpoints, worst first."""
-    rows = [
-        AccessPath(via, None if via in PORTS else sources, None, needs, after, level, states, sure, unknowns)
-        for needs, level, after, sure, sources, states, unknowns in _split(explorer, _reduce(explorer, arrivals))
-    ]
+    rows = [_path(explorer, via, None, row) for row in _split(explorer, _reduce(explorer, arrivals))]
     return sorted(rows, key=rank)
 
 
@@ -121,6 +121,7 @@ def rank(path: AccessPath) -> tuple[object, ...]:
         len(path.needs),
         not path.sure,
         path.via in PORTS,
+        len(path.needs_busy),
         wide,
         path.via,
         sorted(path.needs),
@@ -136,8 +137,8 @@ def _rows_of(explorer: Explorer, via: str) -> Iterator[AccessPath]:
         destinations = [(own.label, Address(own.prefix.family, own.prefix.host)) for own in known if own.prefix]
         if len(known) < len(resolved.addresses):
             destinations.append(("unknown", None))
-    merged: dict[tuple[Any, ...], list[str]] = {}
-    by_arrival: dict[object, list[tuple[Any, ...]]] = {}
+    merged: dict[Row, list[str]] = {}
+    by_arrival: dict[object, list[Row]] = {}
     for label, destination in destinations:
         arrivals = explorer.arrivals(via, destination)
         if label == "unknown":
@@ -147,65 +148,102 @@ def _rows_of(explorer: Explorer, via: str) -> Iterator[AccessPath]:
             by_arrival[key] = list(_split(explorer, _reduce(explorer, arrivals)))
         for row in by_arrival[key]:
             merged.setdefault(row, []).append(label or "")
-    for (needs, level, after, sure, sources, states, unknowns), labels in merged.items():
-        to = tuple(labels) if labels != [""] else None
-        yield AccessPath(via, None if via in PORTS else sources, to, needs, after, level, states, sure, unknowns)
+    for row, labels in merged.items():
+        yield _path(explorer, via, tuple(labels) if labels != [""] else None, row)
 
 
-Key = tuple[frozenset[int], int, int, bool]
-Region = tuple[int, frozenset[UnknownFact]]
+class Row(NamedTuple):
+    """A row before it is a path: what it takes and leads to, and where it holds."""
+
+    needs: frozenset[int]
+    level: int
+    after: int
+    sure: bool
+    busy: int
+    sources: int
+    states: int
+    unknowns: frozenset[UnknownFact]
+    vtys: frozenset[int]
+
+
+def _path(explorer: Explorer, via: str, to: tuple[str, ...] | None, row: Row) -> AccessPath:
+    return AccessPath(
+        via,
+        None if via in PORTS else row.sources,
+        to,
+        row.needs,
+        row.after,
+        row.level,
+        row.states,
+        row.sure,
+        row.unknowns,
+        tuple(sorted(row.vtys)),
+        tuple(explorer.vty_numbers[: row.busy]),
+    )
+
+
+#: What is needed, the level reached and that after login, whether it is sure, and how many VTYs must be in use.
+Key = tuple[frozenset[int], int, int, bool, int]
+
+
+class Region(NamedTuple):
+    """Where something holds, as pairs of state and source in bits; what it hangs on, and the VTYs it leads through."""
+
+    pairs: int = 0
+    unknowns: frozenset[UnknownFact] = frozenset()
+    vtys: frozenset[int] = frozenset()
 
 
 def _reduce(explorer: Explorer, arrivals: list[PhaseResult]) -> dict[Key, Region]:
-    """For each smallest set of knowledge and what it reaches, where it holds: pairs of state and source as bits; and
-    what it hangs on."""
+    """For each smallest set of knowledge and what it reaches, where it holds. What takes fewer busy VTYs goes first."""
     around = explorer.around
     width = around.address_classes.everything.bit_length()
-    regions: dict[Key, int] = {}
-    hangs: dict[Key, frozenset[UnknownFact]] = {}
+    regions: dict[Key, Region] = {}
 
-    def add(key: Key, sources: int, states: int, unknowns: frozenset[UnknownFact]) -> None:
+    def add(key: Key, sources: int, states: int, unknowns: frozenset[UnknownFact], vtys: frozenset[int]) -> None:
         if sources and states:
             spread = sum(1 << (index * width) for index in range(len(around.states)) if states >> index & 1)
-            regions[key] = regions.get(key, 0) | spread * sources
-            hangs[key] = hangs.get(key, frozenset()) | unknowns
+            held = regions.get(key, Region())
+            regions[key] = Region(held.pairs | spread * sources, held.unknowns | unknowns, held.vtys | vtys)
 
     for arrival in arrivals:
+        vtys = explorer.vtys_of(arrival)
         for landing in explorer.landings(arrival.result):
             sources, states = arrival.sources & landing.sources, arrival.states & landing.states
             sure = arrival.sure and landing.sure
             unknowns = arrival.unknowns | landing.unknowns
-            add((landing.needs, landing.result, landing.result, sure), sources, states, unknowns)
+            key = (landing.needs, landing.result, landing.result, sure, arrival.busy)
+            add(key, sources, states, unknowns, vtys)
             for up in explorer.elevated(arrival.result, landing.result):
-                key = (landing.needs | up.needs, up.result, landing.result, sure and up.sure)
-                add(key, sources & up.sources, states & up.states, unknowns | up.unknowns)
+                key = (landing.needs | up.needs, up.result, landing.result, sure and up.sure, arrival.busy)
+                add(key, sources & up.sources, states & up.states, unknowns | up.unknowns, vtys)
     kept: dict[Key, Region] = {}
-    by_needs: dict[frozenset[int], list[tuple[int, bool, int]]] = {}
-    for key in sorted(regions, key=lambda key: (len(key[0]), -key[1], not key[3], -key[2])):
-        needs, level, _, sure = key
-        region = regions[key]
+    by_needs: dict[frozenset[int], list[tuple[int, bool, int, int]]] = {}
+    for key in sorted(regions, key=lambda key: (len(key[0]), -key[1], not key[3], key[4], -key[2])):
+        needs, level, _, sure, busy = key
+        pairs = regions[key].pairs
         for part in parts_of(needs, by_needs):
-            for higher, certain, covered in by_needs[part]:
-                if higher >= level and (certain or not sure):
-                    region &= ~covered
-        if region:
-            kept[key] = region, hangs[key]
-            by_needs.setdefault(needs, []).append((level, sure, region))
+            for higher, certain, fewer, covered in by_needs[part]:
+                if higher >= level and (certain or not sure) and fewer <= busy:
+                    pairs &= ~covered
+        if pairs:
+            kept[key] = regions[key]._replace(pairs=pairs)
+            by_needs.setdefault(needs, []).append((level, sure, busy, pairs))
     return kept
 
 
-def _split(explorer: Explorer, regions: dict[Key, Region]) -> Iterator[tuple[Any, ...]]:
+def _split(explorer: Explorer, regions: dict[Key, Region]) -> Iterator[Row]:
     """Each region as rows: for each set of sources the set of states in which it is that one."""
     width = explorer.around.address_classes.everything.bit_length()
     everything = explorer.around.address_classes.everything
-    for (needs, level, after, sure), (region, unknowns) in regions.items():
+    for (needs, level, after, sure, busy), region in regions.items():
         by_sources: dict[int, int] = {}
         for index in range(len(explorer.around.states)):
-            sources = region >> (index * width) & everything
+            sources = region.pairs >> (index * width) & everything
             if sources:
                 by_sources[sources] = by_sources.get(sources, 0) | 1 << index
         for sources, states in by_sources.items():
-            yield needs, level, after, sure, sources, states, unknowns
+            yield Row(needs, level, after, sure, busy, sources, states, region.unknowns, region.vtys)
 
 
 def backup_reader(found: AccessPaths) -> frozenset[str]:

@@ -2,6 +2,8 @@
 configured; whoever prints them makes them safe for a terminal.
 """
 
+from collections.abc import Sequence
+
 from overhang.exposure.paths import AccessPath, AccessPaths
 from overhang.model.vocabulary import PORTS
 
@@ -22,6 +24,25 @@ def from_phrase(found: AccessPaths, path: AccessPath) -> list[str]:
     if len(prefixes) > _MOST_PREFIXES:
         pieces.append(f"and {len(prefixes) - _MOST_PREFIXES} more")
     return pieces
+
+
+def busy_phrase(path: AccessPath) -> str:
+    """Through which VTYs a path leads where others must be in use for that; "" where none need be."""
+    if not path.needs_busy:
+        return ""
+    taken = numbers_phrase(path.needs_busy)
+    return f"VTY {numbers_phrase(path.vtys)}, once {taken} {'is' if len(path.needs_busy) == 1 else 'are'} taken"
+
+
+def numbers_phrase(numbers: Sequence[int]) -> str:
+    """Numbers in order, runs of neighbours put together: ``0-3,7``."""
+    runs: list[list[int]] = []
+    for number in numbers:
+        if runs and runs[-1][1] + 1 == number:
+            runs[-1][1] = number
+        else:
+            runs.append([number, number])
+    return ",".join(f"{first}-{last}" if last > first else str(first) for first, last in runs)
 
 
 def needs_phrase(found: AccessPaths, path: AccessPath) -> str:

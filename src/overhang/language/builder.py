@@ -12,7 +12,9 @@ from overhang.language.ir import PlacedStatement, Program, Statement
 from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
 from overhang.language.terminals import encode_vty_range
+from overhang.language.unparser import unparse_statement
 from overhang.model import BlockInfo, Configured, Device, Entry, Family
+from overhang.model.device import Override
 from overhang.model.vocabulary import PORTS
 from overhang.text import Diagnostic, Level, Origin, Span
 
@@ -23,7 +25,18 @@ _NOTHING_TO_DROP = "there is nothing to take back"
 class _BlockState:
     """A block while it is built: its header's captures, where it began, what is in doubt, and its fields."""
 
-    __slots__ = ("after", "doubt", "fields", "head", "origin", "password_range", "range")
+    __slots__ = (
+        "after",
+        "doubt",
+        "fields",
+        "head",
+        "origin",
+        "overrides",
+        "password_range",
+        "range",
+        "ranges",
+        "title",
+    )
 
     def __init__(self, origin: Origin, head: Mapping[str, Any]) -> None:
         self.origin = origin
@@ -34,6 +47,10 @@ class _BlockState:
         self.fields: dict[str, Any] = {}
         #: the range of the header that a VTY was last named by, and the one that its password was given under
         self.range = self.password_range = ""
+        #: what a sheet calls the block, the header's range under which each field was given, and what was replaced
+        self.title = ""
+        self.ranges: dict[str, str] = {}
+        self.overrides: dict[str, Override] = {}
 
     def model_fields(self) -> dict[str, Any]:
         """The fields as the model has them."""
@@ -71,9 +88,10 @@ class Builder:
         if program.profile_unread is not None and ("device", None) in self._blocks:
             origin = Origin(self.file, program.profile_unread)
             self._blocks["device", None].fields["profile_unread"] = origin
-        for owner, _, text in program.texts:
+        for owner, line, text in program.texts:
             for state in targets[owner]:
                 state.fields.setdefault("lines", []).append(text)
+                state.fields.setdefault("origins", []).append(Origin(self.file, line))
 
     def has(self, block: str, field: str) -> bool:
         """Whether something fills a field of a block that a device has one of."""
@@ -112,6 +130,7 @@ class Builder:
             return
         if state is None:
             state = self._blocks[key] = _BlockState(origin, statement.captures)
+            state.title = unparse_statement(statement)
         else:
             self._again(block, state, statement, origin)
         if self.claims and state.origin.file != self.file:
@@ -147,6 +166,7 @@ class Builder:
         for number in range(first, last + 1):
             state = self._vtys.setdefault(number, _BlockState(origin, {}))
             state.range = encode_vty_range(numbers)
+            state.title = f"entry vty {state.range}"
             yield state
 
     def _fill(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
@@ -167,8 +187,10 @@ class Builder:
             self._fill_family(state, statement, origin, quiet=quiet)
             return
         field = _field_of(statement)
-        if field in state.fields and not quiet:
-            self._warn_again(line, state.fields[field].origin.line)
+        earlier = state.fields.get(field)
+        if earlier is not None and not quiet:
+            self._warn_again(line, earlier.origin.line)
+        self._override(state, field, statement, earlier, origin)
         state.fields[field] = Configured(statement.value, origin)
         if field == "password":
             state.password_range = state.range
@@ -179,12 +201,27 @@ class Builder:
         state.after = statement.captures.get("lines", 0)
         self.incomplete = self.incomplete or not statement.drop
 
+    @staticmethod
+    def _override(
+        state: _BlockState, field: str, statement: Statement, earlier: Configured[Any] | None, origin: Origin
+    ) -> None:
+        """Note that a value replaces another that the same file gave under the same header."""
+        same_header = state.ranges.get(field) == state.range
+        state.ranges[field] = state.range
+        if earlier is None or not same_header or statement.spec.secret or earlier.origin.file != origin.file:
+            return
+        value = statement.captures["list"] if statement.spec.by_family else statement.value
+        if earlier.value != value:
+            later = Configured(value, origin)
+            state.overrides[field] = Override(state.title, unparse_statement(statement), earlier, later)
+
     def _fill_family(self, state: _BlockState, statement: Statement, origin: Origin, *, quiet: bool) -> None:
         family: Family = state.fields.get(statement.spec.field, Family())
         for name in _families(statement):
             earlier = getattr(family, name)
             if earlier is not None and not quiet:
                 self._warn_again(origin.line, earlier.origin.line)
+            self._override(state, f"{statement.spec.field} {name}", statement, earlier, origin)
             family = family._replace(**{name: Configured(statement.captures["list"], origin)})
         state.fields[statement.spec.field] = family
 
@@ -219,12 +256,16 @@ class Builder:
         elif spec.by_family:
             before = state.fields.get(spec.field, Family())
             after = before._replace(**dict.fromkeys(_families(statement)))
+            for name in _families(statement):
+                state.overrides.pop(f"{spec.field} {name}", None)
             found = after != before
             state.fields[spec.field] = after
         else:
             both = spec.block == "elevation" and not statement.captures
             fields = ("strong", "plain") if both else (_field_of(statement),)
             gone = [state.fields.pop(field, None) for field in fields]
+            for field in fields:
+                state.overrides.pop(field, None)
             found = any(each is not None for each in gone)
             if "password" in fields:
                 state.password_range = ""
@@ -262,7 +303,9 @@ class Builder:
             else:  # a field of its own for each
                 for port in PORTS:
                     found[port] = made.get(port, Entry())._replace(item=f"entry:{port}")
-        return Device(file=self.file, **found)
+        built = [*self._blocks.values(), *self._vtys.values()]
+        overrides = dict.fromkeys(each for state in built for each in state.overrides.values())
+        return Device(file=self.file, overrides=tuple(overrides), **found)
 
 
 def _made(block: BlockSpec, state: _BlockState) -> Any:

@@ -7,9 +7,8 @@ from overhang.language.builder import Builder
 from overhang.language.ir import Program, Statement
 from overhang.language.parser import parse_program
 from overhang.language.redact import strike
-from overhang.language.unparser import unparse_statement
-from overhang.model import Configured, Device, StoredSecret
-from overhang.model.stored_secret import Form
+from overhang.language.unparser import unparse_statement, withheld
+from overhang.model import Configured, Device
 from overhang.profiles import Profile
 from overhang.text import Diagnostic, Origin, UnreadableInput
 
@@ -103,17 +102,13 @@ class ParsedConfig(NamedTuple):
 
 #: A profile of this name is never known.
 _UNKNOWN = "unknown"
-_WITHHELD = StoredSecret(Form.WITHHELD, "")
 
 
 def _bare(statement: Statement) -> str:
     """A statement without its secrets, and without the device's name."""
     if statement.spec.opens == "device":
         return "device"
-    captures = {
-        label: _WITHHELD if isinstance(value, StoredSecret) else value for label, value in statement.captures.items()
-    }
-    return ("drop " if statement.drop else "") + unparse_statement(statement._replace(captures=captures))
+    return ("drop " if statement.drop else "") + unparse_statement(withheld(statement))
 
 
 def read_sheet(text: str, file: str) -> ParsedConfig:

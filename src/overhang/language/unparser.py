@@ -12,9 +12,11 @@ from overhang.language.normalise import NormalBlock, Normaliser
 from overhang.language.schema import SCHEMA
 from overhang.language.spec import Schema
 from overhang.language.syntax import write
-from overhang.model import Device
+from overhang.model import Device, StoredSecret
+from overhang.model.stored_secret import Form
 
 _PLAIN = Normaliser(secrets=True)
+_WITHHELD = StoredSecret(Form.WITHHELD)
 
 
 def statement_words(statement: Statement, schema: Schema = SCHEMA) -> list[str]:
@@ -28,6 +30,14 @@ def statement_words(statement: Statement, schema: Schema = SCHEMA) -> list[str]:
 def unparse_statement(statement: Statement, schema: Schema = SCHEMA) -> str:
     """One statement as a sheet has it, without a header's colon and without ``drop``."""
     return " ".join(map(quote_word, statement_words(statement, schema)))
+
+
+def withheld(statement: Statement) -> Statement:
+    """A statement with ``withheld`` in place of every stored password."""
+    captures = {
+        label: _WITHHELD if isinstance(value, StoredSecret) else value for label, value in statement.captures.items()
+    }
+    return statement._replace(captures=captures)
 
 
 def unparse_value(block: str, field: str, value: Any) -> str:

@@ -7,7 +7,7 @@ for "never" inside a ``Said``.
 
 import datetime
 from collections.abc import Mapping
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from overhang.model.address import Prefix
 from overhang.model.stored_secret import StoredSecret
@@ -267,6 +267,18 @@ class Banner(NamedTuple):
 
     block: BlockInfo = NO_BLOCK
     lines: Names = ()
+    #: where each line stands
+    origins: tuple[Origin, ...] = ()
+
+
+class Override(NamedTuple):
+    """A value, no secret, that a later statement of the same block replaced by another: the block's head, the statement
+    as a sheet has it, and both values."""
+
+    head: str
+    statement: str
+    earlier: Configured[Any]
+    later: Configured[Any]
 
 
 class Device(NamedTuple):
@@ -292,6 +304,7 @@ class Device(NamedTuple):
     management: Management = Management()
     addresses: tuple[OwnAddress, ...] = ()
     banners: Mapping[str, Banner] = {}
+    overrides: tuple[Override, ...] = ()
 
     @property
     def name(self) -> str:

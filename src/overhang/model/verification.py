@@ -61,6 +61,22 @@ def scheme_of(text: str) -> str | None:
     return next((name for prefix, name, _ in _SCHEMES if text.startswith(prefix)), None)
 
 
+#: How a hash of a kind is formed; of other kinds nothing is said.
+_FORMS = {
+    "MD5 crypt": re.compile(r"\$1\$[^$:\n]{0,8}\$[./A-Za-z0-9]{22}"),
+    "SHA-256 crypt": re.compile(r"\$5\$(rounds=[0-9]+\$)?[^$:\n]{0,16}\$[./A-Za-z0-9]{43}"),
+    "SHA-512 crypt": re.compile(r"\$6\$(rounds=[0-9]+\$)?[^$:\n]{0,16}\$[./A-Za-z0-9]{86}"),
+    "bcrypt": re.compile(r"\$2[aby]\$[0-3][0-9]\$[./A-Za-z0-9]{53}"),
+    "yescrypt": _YESCRYPT,
+}
+
+
+def malformed(stored: StoredSecret) -> bool:
+    """Whether a stored hash is of a known kind and not formed as that kind is, so that no password can match it."""
+    form = _FORMS.get(scheme_of(stored.text) or "") if stored.form is Form.HASHED else None
+    return form is not None and form.fullmatch(stored.text) is None
+
+
 def plain_text(stored: StoredSecret) -> str | None:
     """The password itself where the configuration discloses it, else None."""
     if stored.form is Form.READABLE:

@@ -103,6 +103,7 @@ def finding_value(finding: ReportedFinding) -> dict[str, Any]:
                 "after_login": each.after_login,
                 "level": each.level,
                 "servers": each.servers,
+                "busy": each.busy,
             }
             for each in finding.opens
         ],

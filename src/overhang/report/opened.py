@@ -30,4 +30,5 @@ def _phrase(opened: Opened, needs: list[str]) -> str:
     )
     when = f" (servers {opened.servers})" if opened.servers else ""
     known = "without a password" if needs == ["nothing"] else f"knowing {known}"
-    return f"{start}, {known}: {level}{when}"
+    busy = f" ({opened.busy})" if opened.busy else ""
+    return f"{start}{busy}, {known}: {level}{when}"

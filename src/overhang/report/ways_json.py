@@ -6,6 +6,7 @@ from typing import Any
 
 from overhang import __version__
 from overhang.exposure import AccessPath, AccessPaths
+from overhang.exposure.phrases import numbers_phrase
 from overhang.report.ways_text import DeviceWays
 
 
@@ -40,6 +41,8 @@ def way_value(found: AccessPaths, way: AccessPath) -> dict[str, Any]:
         "level": way.level,
         "servers_down": found.down(way),
         "sure": way.sure,
+        "vtys": numbers_phrase(way.vtys) or None,
+        "needs_busy": numbers_phrase(way.needs_busy) or None,
     }
 
 

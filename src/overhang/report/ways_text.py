@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from overhang.exposure import AccessPath, AccessPaths
-from overhang.exposure.phrases import from_phrase, needs_phrase, states_phrase
+from overhang.exposure.phrases import busy_phrase, from_phrase, needs_phrase, states_phrase
 from overhang.model.vocabulary import way_label
 from overhang.report.lines import Line, count, cut, safe, wrap
 
@@ -87,6 +87,8 @@ def _cells(found: AccessPaths, way: AccessPath) -> tuple[str, list[str], str, st
 
 def _sources(found: AccessPaths, way: AccessPath) -> list[str]:
     lines = from_phrase(found, way)
+    if way.needs_busy:
+        lines += wrap(busy_phrase(way), 33)
     if way.to is not None:
         lines.append("to " + ", ".join(way.to[:2]) + (f" and {len(way.to) - 2} more" if len(way.to) > 2 else ""))
     return lines

@@ -9,6 +9,7 @@ from collections.abc import Hashable, Sequence
 from typing import Any, NamedTuple
 
 from overhang.model import Address
+from overhang.model.stored_secret import Form
 from overhang.model.verification import opens
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.resolve import Credential, ResolvedDevice, ResolvedEntry
@@ -119,7 +120,7 @@ class AttemptOracle(Oracle):
         return self._text
 
     def opens(self, credential: Credential) -> bool:
-        if credential.item in self.attempt.knows:
+        if credential.item in self.attempt.knows or credential.stored.form is Form.FACTORY:
             return True
         if self._text is None:
             return False

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from overhang.auditing import fixes
-from overhang.auditing.context import RuleContext
+from overhang.auditing.context import AccessPoint, RuleContext
 from overhang.auditing.findings import DedupKey, Fault, Finding, Severity, stated
 from overhang.auditing.registry import Topic
 from overhang.auditing.rules import entries
@@ -12,8 +12,10 @@ from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import counted, listed
 from overhang.model.stored_secret import Form
 from overhang.model.verification import plain_text
+from overhang.model.vocabulary import PORTS, VTY_WAYS
 from overhang.simulation import Provenance, Reason, shut_by
 from overhang.simulation.resolve import Account
+from overhang.text import did_you_mean
 
 rule = Topic("accounts", 4)
 #: Names that say what somebody does and not who it is.
@@ -188,6 +190,63 @@ def shared_accounts_only(context: RuleContext) -> Iterator[Finding]:
     fix += fixes.blocks((fixes.named("user", account.name) for account in nameless), "drop any-name")
     because = [account.origin for account in accounts]
     yield context.opened(message, because, dict.fromkeys(paths), AttackerEffort.SECRET_EXPOSED, fix)
+
+
+@rule("role-missing")
+def role_missing(context: RuleContext) -> Iterator[Finding]:
+    """Accounts with a role that is not defined, so that they have the level of an account without one."""
+    device = context.device
+    for user in device.users.values():
+        if user.role is None or user.role.value in device.roles or user.level is not None:
+            continue
+        name = user.role.value
+        near = did_you_mean(name, sorted(device.roles))
+        hint = f"; did you mean {near}?" if near else ""
+        message = (
+            f"account {user.name} has the role {name}, which is not defined: the device's default level applies{hint}"
+        )
+        fix = fixes.block(fixes.named("user", user.name), f"role {fixes.quote_word(near)}" if near else "drop role")
+        yield stated(Severity.MEDIUM, message, [user.role.origin], fix)
+
+
+@rule("level-lost-in-list")
+def level_lost_in_list(context: RuleContext) -> Iterator[Finding]:
+    """Accounts whose level does not count, since they log in through a method list that does not carry it."""
+    if context.resolved.facts["lists-carry-level"].value is not False:
+        return
+    lost: dict[str, tuple[int, int, Provenance, list[str]]] = {}
+    for point in context.access_points:
+        if point.via not in (*PORTS, *VTY_WAYS):
+            continue
+        for account in context.resolved.accounts:
+            own = account.level
+            if own is None or not isinstance(own.value, int):
+                continue
+            landed = [
+                path.after_login
+                for path in point.paths
+                if path.states & 1 and context.names_of(path) and f"user:{account.name}" in context.names_of(path)
+            ]
+            if landed and max(landed) < own.value and _through_list(context, point, account.name):
+                held = lost.setdefault(account.name, (own.value, max(landed), own.origin, []))
+                held[3].append(point.label)
+    for name, (level, lower, origin, places) in lost.items():
+        where = f"its logins at {listed(places)} go through a method list"
+        message = f"account {name} has level {level}, but {where} and get level {lower}"
+        fix = ["methods for level: users", *_asked_at_console(places)]
+        yield stated(Severity.LOW, message, [origin], fix)
+
+
+def _through_list(context: RuleContext, point: AccessPoint, name: str) -> bool:
+    """Whether logins at an access point are checked by a method list."""
+    knows = frozenset({f"user:{name}"})
+    results = context.unauthenticated(point.via, point.numbers, name=name, knows=knows)
+    codes = {step.code for result in results for step in result.trace}
+    return Reason.CHECK_METHODS in codes
+
+
+def _asked_at_console(places: list[str]) -> list[str]:
+    return ["entry console: level asked"] if any("console" in each for each in places) else []
 
 
 @rule("account-unused", after="accounts-all-disabled")

@@ -10,6 +10,8 @@ from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import listed
 from overhang.exposure import AccessPath
 from overhang.model import Configured, Saved
+from overhang.model.device import Override
+from overhang.model.durations import format_duration
 from overhang.model.vocabulary import PORTS
 
 rule = Topic("configuration and logging", 12)
@@ -98,6 +100,43 @@ def recovery_open(context: RuleContext) -> Iterator[Finding]:
 
 
 # -- devices without configuration -------------------------------------------------------------------------------------
+
+
+@rule("value-set-twice")
+def value_set_twice(context: RuleContext) -> Iterator[Finding]:
+    """Idle timeouts, accepted ways and source lists that a later statement of the same block weakens."""
+    for each in context.device.overrides:
+        keyword = each.statement.split()[0]
+        if not _weaker(context, keyword, each):
+            continue
+        earlier, later = each.earlier.origin, each.later.origin
+        first = f"{keyword} of {each.head} is set on line {earlier.line}"
+        message = f"{first}, and a weaker value on line {later.line} undoes that"
+        fix = fixes.block(each.head, f"drop {keyword}", _restored(each))
+        yield stated(Severity.LOW, message, [earlier, later], fix, Fault.LINE.at((later.file, later.line)))
+
+
+def _weaker(context: RuleContext, keyword: str, each: Override) -> bool:
+    """Whether the later value lets more in than the earlier one."""
+    earlier, later = each.earlier.value, each.later.value
+    if keyword == "idle":
+        return later is None or (earlier is not None and later > earlier)
+    if keyword == "accept":
+        return bool(set(later) - set(earlier))
+    if keyword != "from":
+        return False
+    lists, classes = context.resolved.lists, context.exposure.address_classes
+    if earlier not in lists:
+        return False
+    return later not in lists or bool(classes.allowed(lists[later]) & ~classes.allowed(lists[earlier]))
+
+
+def _restored(each: Override) -> str:
+    """The earlier statement: the later one with the earlier value in the place of its own."""
+    keyword, value = each.statement.split()[0], each.earlier.value
+    if keyword == "idle":
+        return f"idle {format_duration(value)}"
+    return f"{keyword} {fixes.quote_word(value) if isinstance(value, str) else ' '.join(value) or 'nothing'}"
 
 
 @rule("never-configured", first=True)

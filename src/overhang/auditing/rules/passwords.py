@@ -12,9 +12,11 @@ from overhang.auditing.wording import counted, listed
 from overhang.exposure import backup_reader
 from overhang.model import verification
 from overhang.model.stored_secret import Form
-from overhang.model.verification import opens, plain_text, scheme_of
+from overhang.model.verification import malformed, opens, plain_text, scheme_of
 
 rule = Topic("passwords", 5)
+#: So many are tried without being asked for, within so many seconds for a device.
+_UNASKED, _UNASKED_SECONDS = 16, 1
 _COMMON = 1000
 #: What one try takes, in seconds, on a plain machine; costlier schemes cost what their text says.
 _FAST = {"MD5 crypt": 0.0005, "SHA-256 crypt": 0.006, "SHA-512 crypt": 0.006}
@@ -131,6 +133,18 @@ def same_password(context: RuleContext) -> Iterator[Finding]:
         yield context.opened(message, because, paths, AttackerEffort.SECRET_EXPOSED, fix)
 
 
+@rule("hash-malformed")
+def hash_malformed(context: RuleContext) -> Iterator[Finding]:
+    """Hashes that no password can match, since they are cut or not of the form of their kind."""
+    broken = [place for place in context.passwords if malformed(place.said.value) and not place.unused]
+    if not broken:
+        return
+    labels = listed(place.label for place in broken)
+    message = f"{labels}: the hash is malformed, so no password can match it"
+    fix = [line for place in broken for line in fixes.new_password(context, place.item)]
+    yield context.locked_out(message, [place.said.origin for place in broken], fix)
+
+
 # -- guessing ----------------------------------------------------------------------------------------------------------
 
 
@@ -141,7 +155,8 @@ def guessed(context: RuleContext) -> list[tuple[PasswordPlace, str]]:
 
 def _guess(context: RuleContext) -> Iterator[tuple[PasswordPlace, str]]:
     hashes = sum(place.said.value.form is Form.HASHED for place in context.passwords)
-    time = context.thresholds.guess / max(1, hashes)
+    asked = context.thresholds.guess
+    time = (asked or _UNASKED_SECONDS) / max(1, hashes)
     untried = 0
     for place in context.passwords:
         if place.unused:
@@ -157,12 +172,11 @@ def _guess(context: RuleContext) -> Iterator[tuple[PasswordPlace, str]]:
             guesses = [name for name in own if place.item.startswith("user:")][:1]
             if any(opens(place.said.value, guess) for guess in guesses):
                 why = "a well-known name"
-            elif time > 0:
-                guesses = list(common())[: max(1, int(time / cost))]
+            else:
+                most = max(1, int(time / cost)) if asked else min(_UNASKED, int(time / cost))
+                guesses = list(common())[:most]
                 why = "one of the most common" if any(opens(place.said.value, guess) for guess in guesses) else ""
                 untried += not why and len(guesses) < _COMMON
-            else:
-                untried += 1
         if why:
             yield place, why
     if untried:

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from overhang.auditing import fixes
 from overhang.auditing.context import RuleContext
-from overhang.auditing.findings import Fault, Finding, Severity, stated
+from overhang.auditing.findings import Finding, Severity, stated
 from overhang.auditing.registry import Topic
 from overhang.auditing.severity import AttackerEffort
 from overhang.exposure import AccessPath
@@ -15,7 +15,7 @@ from overhang.simulation import Provenance
 from overhang.text import Origin
 
 rule = Topic("password policy", 10)
-_LONG_LOCK = 86400
+_LONG_LOCK = 3600
 
 
 def _policy(context: RuleContext) -> tuple[Passwords, list[Provenance]] | None:
@@ -67,17 +67,25 @@ def password_reuse(context: RuleContext) -> Iterator[Finding]:
         "only {} earlier passwords cannot be reused, below {}",
         "earlier passwords can be reused, the last {} must not be",
     )
-    least = context.thresholds.password_memory
-    return _at_least(context, context.device.passwords.remember, least, what, "remember")
+    least, remember = context.thresholds.password_memory, context.device.passwords.remember
+    if not least and remember is not None and not remember.value and context.device.users:
+        message = "earlier passwords can be reused at once (remember 0)"
+        yield stated(Severity.INFO, message, [remember.origin], ["drop passwords: remember"])
+    yield from _at_least(context, remember, least, what, "remember")
 
 
 @rule("password-age")
 def password_age(context: RuleContext) -> Iterator[Finding]:
     """Passwords last longer than the project asks for."""
     found, most = _policy(context), context.thresholds.password_age
-    if found is None or not most:
+    if found is None:
         return
     oldest = found[0].oldest
+    if not most:
+        if oldest is not None and oldest.value is None:
+            message = "passwords never have to be changed (oldest never)"
+            yield stated(Severity.INFO, message, [oldest.origin], ["drop passwords: oldest"])
+        return
     if oldest is None or (oldest.value or math.inf) > most:
         how = f"lasts {describe_duration(oldest.value)}" if oldest is not None and oldest.value else "never expires"
         message = f"a password {how}, above {describe_duration(most)}"
@@ -102,14 +110,13 @@ def password_expiry_warning(context: RuleContext) -> Iterator[Finding]:
         yield stated(Severity.LOW, message, because, fixes.block("passwords", f"warn {format_duration(least)}"))
 
 
-@rule("masking-disabled", after="password-clear-text enable-not-hashed unused-enable-password")
+@rule("masking-disabled")
 def masking_disabled(context: RuleContext) -> Iterator[Finding]:
     """Masking of clear-text passwords is turned off."""
     said = context.device.passwords.mask
     if said is not None and not said.value:
         message = "masking is off (mask no): clear-text passwords stand readable in every copy of the configuration"
-        keys = [Fault.STORED.at(place.said.origin) for place in context.passwords if place.said.value.readable]
-        yield stated(Severity.LOW, message, [said.origin], fixes.block("passwords", "mask yes"), *keys)
+        yield stated(Severity.LOW, message, [said.origin], fixes.block("passwords", "mask yes"))
 
 
 # -- wrong passwords ---------------------------------------------------------------------------------------------------
@@ -151,9 +158,10 @@ def lockout_denial(context: RuleContext) -> Iterator[Finding]:
         return
     if lock is not None and (lock.value.seconds is None or lock.value.seconds > _LONG_LOCK):
         how = "for ever" if lock.value.seconds is None else f"for {describe_duration(lock.value.seconds)}"
+        console = any(path.via == "console" for path in _by_password(context))
         message = (
             f"an account locks {how} after {lock.value.failures} wrong passwords: "
-            "anyone who can try can lock everybody out"
+            f"anyone who can try can lock everybody out{', at the console too' if console else ''}"
         )
         fix = fixes.block("passwords", f"lock 5m after {lock.value.failures}")
         yield context.locked_out(message, [lock.origin], fix)

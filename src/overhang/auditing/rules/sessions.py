@@ -95,7 +95,7 @@ def banner_welcomes(context: RuleContext) -> Iterator[Finding]:
     found = _WELCOME.search(text)
     if banner is not None and banner.block.origin is not None and found:
         message = f"the pre-login banner says “{found.group(0).lower()}”: an intruder can claim to have been invited"
-        yield stated(Severity.LOW, message, [banner.block.origin], _new_banner(again=True))
+        yield stated(Severity.LOW, message, _lines_with(banner, _WELCOME), _new_banner(again=True))
 
 
 @rule("banner-discloses")
@@ -104,15 +104,26 @@ def banner_discloses(context: RuleContext) -> Iterator[Finding]:
     banner, text = _banner(context)
     if banner is None or banner.block.origin is None or not text:
         return
-    told = [
-        what
+    told = {
+        what: pattern
         for what, value in _details(context)
-        if value and re.search(rf"(?<![\w-]){re.escape(value)}(?![\w-])", text, re.IGNORECASE)
-    ]
-    told += ["a model, version or location"] if _DISCLOSES.search(text) else []
+        if value and (pattern := re.compile(rf"(?<![\w-]){re.escape(value)}(?![\w-])", re.IGNORECASE)).search(text)
+    }
+    if _DISCLOSES.search(text):
+        told["a model, version or location"] = _DISCLOSES
     if told:
         message = f"the pre-login banner discloses {listed(told)} to anyone who connects"
-        yield stated(Severity.LOW, message, [banner.block.origin], _new_banner(again=True))
+        yield stated(Severity.LOW, message, _lines_with(banner, *told.values()), _new_banner(again=True))
+
+
+def _lines_with(banner: Banner, *patterns: re.Pattern[str]) -> list[Provenance]:
+    """The lines of a banner that some patterns match; its block where they match over several lines only."""
+    found: list[Provenance] = [
+        origin
+        for line, origin in zip(banner.lines, banner.origins, strict=True)
+        if any(pattern.search(line) for pattern in patterns)
+    ]
+    return found or ([banner.block.origin] if banner.block.origin is not None else [])
 
 
 def _details(context: RuleContext) -> Iterator[tuple[str, str]]:

@@ -55,6 +55,27 @@ def ssh_off(context: RuleContext) -> Iterator[Finding]:
     yield context.locked_out(message, because, fix, everybody=not context.paths, always=True)
 
 
+@rule("no-encrypted-login")
+def no_encrypted_login(context: RuleContext) -> Iterator[Finding]:
+    """SSH that is off, or that no VTY accepts, so that Telnet is the only remote login."""
+    if (
+        not context.by_ways("telnet")
+        or context.by_ways("ssh")
+        or any(point.via == "ssh" for point in context.access_points)
+    ):
+        return
+    ssh = context.resolved.services["ssh"]
+    vtys = [point for point in context.access_points if point.via == "telnet"]
+    numbers = {number for point in vtys for number in point.numbers}
+    if ssh.on.value is False:
+        message, because = "SSH is off, so Telnet is the only remote login", [ssh.on.origin]
+    else:
+        message = "no VTY accepts SSH, so Telnet is the only remote login"
+        because = [view.accept.origin for view in context.vtys if view.number in numbers]
+    fix = fixes.ssh_only(context, tuple(sorted(numbers)))
+    yield stated(Severity.MEDIUM, message, because, fix)
+
+
 def _without_key(context: RuleContext, result: Result, fix: list[str]) -> Finding:
     message = f"SSH is on but refuses every connection: {result.trace[-1].reason}"
     because = origins_of(result.trace)

@@ -197,7 +197,11 @@ def vty_sources_differ(context: RuleContext) -> Iterator[Finding]:
         because += [said.origin for said in family if said is not None]
     first = groups[0].points[0].view
     lines = [line for line in fixes.like(context, first) if line.startswith("from ")] if first is not None else []
-    fix = fixes.blocks((head for group in groups[1:] for head in fixes.vty_heads(group.numbers)), *lines)
+    fix: list[str] = []
+    for group in groups[1:]:
+        view = group.points[0].view
+        again = ["drop from"] if view is not None and any(view.sources) else []
+        fix += fixes.blocks(fixes.vty_heads(group.numbers), *again, *lines)
     paths = [path for each in groups[1:] for path in each.paths]
     yield context.opened(message, because, paths, AttackerEffort.SECRET_NEEDED, fix)
 

@@ -19,6 +19,7 @@ class Page(NamedTuple):
     file to add to the base one, or with ``own_people`` to stand in its place. ``takes`` names whose access the
     fix means to remove, or is empty. ``nobody_before``: the fault is that nobody gets in. ``fleet``: so many more
     devices like the base one are audited with the sample. ``project_passes`` stands in the place of ``project``.
+    ``beside`` are other rules that a sample cannot but break too.
     """
 
     name: str
@@ -37,6 +38,7 @@ class Page(NamedTuple):
     nobody_before: bool = False
     fleet: int = 0
     project_passes: str = ""
+    beside: tuple[str, ...] = ()
 
     def sheet(self, sample: str) -> str:
         """A sample as a whole sheet."""
@@ -69,7 +71,8 @@ def page_of(name: str) -> Page:
     fields: dict[str, Any] = {"name": name}
     for key, value in table.items():
         fields[key.replace("-", "_")] = value.strip("\n") if isinstance(value, str) else value
-    fields["references"] = tuple(fields["references"])
+    for key in ("references", "beside"):
+        fields[key] = tuple(fields.get(key, ()))
     return Page(**fields)
 
 
