@@ -803,7 +803,7 @@ entry console:
 > via console pw a pw b pw c pw boat
 < admitted 1 by line 3
 > via console pw a pw b pw c pw d pw boat
-< denied by line 3
+< denied by key unsaid-tries
 
 = tries: not configured, five
 % entry-first unsaid-tries=5
@@ -813,7 +813,7 @@ entry console:
 > via console pw a pw b pw c pw d pw boat
 < admitted 1 by line 3
 > via console pw a pw b pw c pw d pw e pw boat
-< denied by line 3
+< denied by key unsaid-tries
 
 = tries: unsaid, one
 % entry-first unsaid-tries=1
@@ -821,7 +821,7 @@ entry console:
     check password
     password readable boat
 > via console pw a pw boat
-< denied by line 3
+< denied by key unsaid-tries
 
 = tries: said for SSH, and only for SSH
 ssh:
@@ -834,7 +834,7 @@ user lena:
 > via ssh from 192.0.2.1 name lena pw a pw gull
 < admitted 1 by line 7
 > via ssh from 192.0.2.1 name lena pw a pw b pw gull
-< denied by line 7
+< denied by line 3
 > via telnet from 192.0.2.1 name lena pw a pw b pw gull
 < admitted 1 by line 7
 

@@ -249,7 +249,7 @@ elevation 7:
 > via console elevate 15 knows elevation:15
 < admitted 15 after 1 granted by line 4
 > via console elevate 15 epw a epw b epw top
-< admitted 1 after 1 denied by line 4
+< admitted 1 after 1 denied by key elevation-tries
 > via console elevate 15 epw a epw top
 < admitted 15 after 1 granted by line 4
 
@@ -262,7 +262,7 @@ elevation 15:
 > via console elevate 15 epw a epw b epw c epw top
 < admitted 15 after 1 granted by line 4
 > via console elevate 15 epw a epw b epw c epw d epw top
-< admitted 1 after 1 denied by line 4
+< admitted 1 after 1 denied by key elevation-tries
 
 = elevation: fewer tries
 % entry-first elevation-tries=1
@@ -271,7 +271,7 @@ entry console:
 elevation 15:
     password readable top
 > via console elevate 15 epw a epw top
-< admitted 1 after 1 denied by line 4
+< admitted 1 after 1 denied by key elevation-tries
 
 = elevation: the one-way password counts, the readable one does not
 entry console:
@@ -551,7 +551,7 @@ entry console:
 user lena:
     password readable gull
 > via console name lena pw a pw b pw c pw d at 0
-< denied by line 4
+< denied by key unsaid-tries
 > via console name lena pw gull at 419
 < denied by key unsaid-lock
 > via console name lena pw gull at 420
@@ -570,7 +570,7 @@ user omar:
     password readable tern
     level 1
 > via console name omar pw tern elevate 15 ename lena epw x epw y
-< admitted 1 after 1 denied by line 6
+< admitted 1 after 1 denied by key elevation-tries
 > via console name lena pw gull
 < denied by line 2
 

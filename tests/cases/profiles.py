@@ -248,7 +248,7 @@ user lena:
 > via console name lena pw gull
 < admitted 4 by line 6
 > via console name lena pw a pw b pw c pw d at 0
-< denied by line 6
+< denied by key unsaid-tries
 > via console name lena pw gull at 419
 < denied by key unsaid-lock
 > via console name lena pw gull at 420

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from overhang.auditing.registry import all_rules
-from overhang.cli.main import COMMANDS
+from overhang.cli.main import COMMANDS, main
 from overhang.demo import demo_files
 from tests.conftest import Ran
 
@@ -161,7 +161,7 @@ def test_the_audit_of_a_folder_is_short_worst_first_and_exact(overhang: Run, wri
     lines = whole.out.splitlines()
     assert any(
         line.startswith(
-            "18 devices audited: 127 findings (17 high, 46 medium, 41 low, 23 info); 3 possible (1 critical,"
+            "18 devices audited: 130 findings (17 high, 47 medium, 43 low, 23 info); 3 possible (1 critical,"
         )
         for line in lines
     )
@@ -648,7 +648,6 @@ def test_light_commands_import_nothing_heavy() -> None:
     ]
     program = f"""
 import sys, io
-from overhang.cli.main import main
 sys.stdout = io.StringIO()
 try: main(sys.argv[1:])
 except SystemExit: pass
@@ -664,3 +663,29 @@ def test_the_reference_page_is_made_from_the_table() -> None:
 
     page = (Path(__file__).parents[2] / "docs" / "sheet.md").read_text()
     assert reference_tables() in page
+
+
+@pytest.mark.parametrize(
+    ("words", "error"),
+    [
+        ("audit --format jsn quay.sheet", "argument --format: jsn: did you mean json? (see overhang audit --help)"),
+        ("audit --formt json quay.sheet", "unknown option --formt; did you mean --format?"),
+        ("audit quay.sheet --zzz", "unknown option --zzz (see overhang audit --help)"),
+        ("adit quay.sheet", "no command is called adit; did you mean audit?"),
+        ("dialect tri quay.sheet", "no action is called tri; did you mean try?"),
+        ("sheet --to jon quay.sheet", "argument --to: jon: did you mean json? (see overhang sheet --help)"),
+        ("audit --checklist --format json quay.sheet", "--checklist is text; --format json holds the checklist too"),
+    ],
+)
+def test_a_mistyped_word_is_told_which_was_meant(words: str, error: str, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(words.split()) == 2
+    said = capsys.readouterr()
+    assert (said.out, said.err) == ("", f"overhang: {error}\n")
+
+
+def test_lines_are_drawn_in_ascii_where_the_locale_has_no_more(overhang: Run, write: Write) -> None:
+    write("quay.sheet", GATE)
+    for command in (("audit", "quay.sheet"), ("login", "quay.sheet", "--via", "console"), ("ways", "quay.sheet")):
+        ran = overhang(*command, env={"PYTHONIOENCODING": "ascii"})
+        assert ran.out.isascii()
+        assert "\\u" not in ran.out

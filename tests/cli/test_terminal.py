@@ -104,3 +104,16 @@ def test_the_built_program_says_what_its_code_says(
     assert {each[0] for each in IN_PROCESS} == set(COMMANDS)
     assert overhang(*arguments) == Ran(code, out, err)
     assert (bool(out), bool(err)) != (False, False)
+
+
+def test_an_elevation_is_asked_for_as_often_as_the_device_asks(tmp_path: Path) -> None:
+    sheet = "entry console:\n    check nothing\n    level 1\nelevation 15: password readable gull\n"
+    (tmp_path / "quay.sheet").write_text(sheet)
+    prompts = [("password for level 15: ", "tern")] * 2
+    code, shown = typed(["login", "quay.sheet", "--via", "console", "--elevate", "15"], prompts, tmp_path)
+    assert code == 0
+    assert (
+        "elevation is refused after 2 wrong answers" in shown.replace("\r\n", " ").replace("  ", " ")
+        or "refused after" in shown
+    )
+    assert "tern" not in shown

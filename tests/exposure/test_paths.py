@@ -133,7 +133,7 @@ OFTEN = (
 NOT_HERE = {
     reason for reason in Reason
     if reason.name.startswith(("UNSURE", "TOO_MANY")) or reason.name in {
-        "EITHER", "PAUSED", "SPARED", "LOCKED", "OUT_OF_TRIES", "VTYS_BUSY",
+        "EITHER", "PAUSED", "SPARED", "LOCKED", "OUT_OF_TRIES", "NO_MORE_TRIES", "VTYS_BUSY",
         "NOT_OURS",
         "ALREADY_THERE", "KEY_ASIDE", "NO_SUCH_DOOR",
     }

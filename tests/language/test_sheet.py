@@ -15,11 +15,12 @@ from overhang.language.parser import LineParser
 from overhang.language.redact import strike
 from overhang.language.syntax import match, write
 from overhang.language.terminals import TERMINALS
-from overhang.model import Device, (
+from overhang.model import (
     BlockInfo,
     Check,
     Community,
     Configured,
+    Device,
     HostKey,
     Lock,
     Method,

@@ -105,7 +105,8 @@ class _Checklist:
         if aspect is Aspect.CONSOLE or aspect is Aspect.AUXILIARY:
             return self.by_ways(aspect.name.lower())
         if aspect is Aspect.VTY:
-            return self.by_ways(*VTY_WAYS)
+            mark, reason = self.by_ways(*VTY_WAYS)
+            return self.blocked_ssh() or (mark, reason) if mark is Mark.NOT_THERE else (mark, reason)
         if aspect is Aspect.DOORS:
             return self.by_ways(*(via for via in self.context.resolved.services if via not in VTY_WAYS))
         others = {
@@ -161,13 +162,16 @@ class _Checklist:
 
     def transport(self) -> tuple[Mark, str]:
         vias = {path.via for path in self.context.paths if path.via in VTY_WAYS}
-        found = {each.rule: each for each in self.behind[Aspect.TRANSPORT] if not each.possible}
         if not vias:
-            blocked = next((found[rule] for rule in _NO_SSH if rule in found), None)
-            return (Mark.LOCKED_OUT, blocked.message) if blocked is not None else self.nobody(VTY_WAYS)
+            return self.blocked_ssh() or self.nobody(VTY_WAYS)
         if "telnet" in vias:
             return Mark.WEAK, "Telnet is accepted" + (" alongside SSH" if "ssh" in vias else "")
         return Mark.GOOD, "SSH only"
+
+    def blocked_ssh(self) -> tuple[Mark, str] | None:
+        """The mark where VTYs wait for SSH and it accepts no connection; None elsewhere."""
+        found = {each.rule: each for each in self.behind[Aspect.TRANSPORT] if not each.possible}
+        return next(((Mark.LOCKED_OUT, found[rule].message) for rule in _NO_SSH if rule in found), None)
 
     def sources(self) -> tuple[Mark, str]:
         remote = [path for path in self.context.paths if path.sources is not None]

@@ -11,6 +11,7 @@ from overhang.auditing.folding import Wanted, every
 from overhang.auditing.report import AuditReport
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_unreadable
+from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, write_file, write_out
 from overhang.cli.terminal import show, width
 from overhang.model.durations import parse_span
@@ -26,7 +27,7 @@ _WORDS = [severity.word for severity in Severity]
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang audit``."""
     add_inputs(parser)
-    parser.add_argument("--format", choices=FORMATS, default="text", help="plain text (default), or another format")
+    add_choice(parser, "--format", FORMATS, default="text", help="plain text (default), or another format")
     parser.add_argument("--output", metavar="FILE", help="write the report to a file instead of standard output")
     form = parser.add_mutually_exclusive_group()
     form.add_argument("--short", action="store_true", help="one line a device and one a rule (default for several)")
@@ -36,16 +37,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     form.add_argument(
         "--checklist", action="store_true", help="one line of marks a device (for one device, the reasons too)"
     )
-    parser.add_argument("--severity", choices=_WORDS, default="info", help="leave out findings below this severity")
-    parser.add_argument(
-        "--fail-on", choices=_WORDS, default="info", help="exit 1 only for findings of this severity or higher"
-    )
+    add_choice(parser, "--severity", _WORDS, default="info", help="leave out findings below this severity")
+    add_choice(parser, "--fail-on", _WORDS, default="info", help="exit 1 only for findings of this severity or higher")
     parser.add_argument(
         "--certain", action="store_true", help="do not exit 1 for findings that are only possible (still shown)"
     )
     parser.add_argument("--only", metavar="RULE,...", help="only these rules, or patterns of their names: ssh-*")
     parser.add_argument("--skip", metavar="RULE,...", help="all rules but these")
-    parser.add_argument("--sort", choices=tuple(SORTS), default="severity", help="the order of the devices")
+    add_choice(parser, "--sort", tuple(SORTS), default="severity", help="the order of the devices")
     add_reading(parser)
     parser.add_argument("--strict", action="store_true", help="exit 3 where a line or a profile was not understood")
 

@@ -6,6 +6,7 @@ from overhang.api import LoadedDevice, expect
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
 from overhang.cli.terminal import show, width
 from overhang.exposure import ExpectationResult
@@ -16,7 +17,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang expect``."""
     add = parser.add_argument
     add_inputs(parser)
-    add("--format", choices=("text", "junit"), default="text", help="plain text (default), or JUnit XML")
+    add_choice(parser, "--format", ("text", "junit"), default="text", help="plain text (default), or JUnit XML")
     add("--output", metavar="FILE", help="write the report to a file instead of standard output")
     add("--now", metavar="DATE", help="the time that account expiry is judged by (default: the clock's)")
     add("--strict", action="store_true", help="exit 3 where a device was not fully understood")

@@ -10,6 +10,7 @@ from typing import Any
 
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, read_moment
+from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
 from overhang.cli.terminal import picture_kind, show, width
 from overhang.exposure import resolve
@@ -69,7 +70,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="FILE",
         help="read attempts, one JSON object per line (- for standard input), and write one result per line",
     )
-    add("--format", choices=("text", "json", "jsonl"), help="plain text (default), or json; jsonl with --attempts")
+    about = "plain text (default), or json; jsonl with --attempts"
+    add_choice(parser, "--format", ("text", "json", "jsonl"), help=about)
     add("--picture", metavar="FILE", help="also draw the stages of the login: FILE.png, .svg or .pdf")
     add("--strict", action="store_true", help="exit 3 where a line or the profile was not understood")
 

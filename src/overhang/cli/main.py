@@ -13,7 +13,10 @@ from overhang.text.errors import OverhangError
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:  # the typing module is not worth its time to a program that only shows its help
-    from typing import NoReturn
+    from collections.abc import Sequence
+    from typing import Any, NoReturn
+
+    Adder = argparse.ArgumentParser | argparse._ArgumentGroup
 
 
 #: Each command's line of help; its module, of the same name, is imported only when it is used: so the start is fast.
@@ -37,6 +40,32 @@ class Parser(argparse.ArgumentParser):
 
     def error(self, message: str) -> "NoReturn":
         raise UserError(f"{message} (see {self.prog} --help)")
+
+
+def add_choice(parser: "Adder", name: str, choices: "Sequence[str]", **options: "Any") -> None:
+    """An option that takes one of some words; a misspelt one is told which was meant."""
+
+    def read(text: str) -> str:
+        if text in choices:
+            return text
+        from overhang.text import did_you_mean
+
+        near = did_you_mean(text, choices)
+        hint = f"did you mean {near}?" if near else f"expected {', '.join(choices[:-1])} or {choices[-1]}"
+        raise argparse.ArgumentTypeError(f"{text}: {hint}")
+
+    parser.add_argument(name, type=read, metavar=f"{{{','.join(choices)}}}", **options)
+
+
+def unknown_option(parser: argparse.ArgumentParser, left: "Sequence[str]") -> str:
+    """What to say of words on the command line that nothing takes."""
+    from overhang.text import did_you_mean
+
+    word = left[0].partition("=")[0]
+    known = [option for action in parser._actions for option in action.option_strings]
+    near = did_you_mean(word, known) if word.startswith("-") else None
+    what = "unknown option" if word.startswith("-") else "unexpected argument"
+    return f"{what} {word}" + (f"; did you mean {near}?" if near else f" (see {parser.prog} --help)")
 
 
 def formatter(prog: str) -> argparse.HelpFormatter:
@@ -71,18 +100,35 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
                 formatter_class=formatter,
             )
             module.add_arguments(sub)
-            sub.set_defaults(run=module.run)
+            sub.set_defaults(run=module.run, parser=sub)
         else:
             commands.add_parser(name, help=about, formatter_class=formatter)
     return parser
+
+
+def check_word(word: str, known: "Sequence[str] | dict[str, str]", what: str) -> None:
+    """Raise UserError for a command or action that does not exist, with the one that was meant."""
+    if word not in known:
+        from overhang.text import did_you_mean
+
+        near = did_you_mean(word, list(known))
+        hint = f"did you mean {near}?" if near else f"expected {', '.join(known)}"
+        raise UserError(f"no {what} is called {word}; {hint}")
 
 
 def main(arguments: list[str]) -> int:
     """Run a command line; the exit code."""
     chosen = next((word for word in arguments if not word.startswith("-")), None)
     try:
+        if chosen is not None:
+            check_word(chosen, COMMANDS, "command")
+        action = next(iter([word for word in arguments if not word.startswith("-")][1:]), None)
+        if chosen == "dialect" and action is not None:
+            check_word(action, importlib.import_module("overhang.cli.dialect").ACTIONS, "action")
         parser = build_parser(chosen)
-        options = parser.parse_args(arguments)
+        options, left = parser.parse_known_args(arguments)
+        if left:
+            raise UserError(unknown_option(getattr(options, "parser", parser), left))
         if options.command is None:
             parser.print_help(sys.stderr)
             return FAILED

@@ -5,6 +5,7 @@ import getpass
 import sys
 
 from overhang.cli.errors import CLEAN, UserError
+from overhang.cli.main import add_choice
 from overhang.cli.output import write_out
 from overhang.model.masking import mask, unmask
 from overhang.model.stored_secret import Form, StoredSecret
@@ -13,12 +14,8 @@ from overhang.model.verification import hash_text, plain_text
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang password``."""
-    parser.add_argument(
-        "--form",
-        choices=("readable", "masked", "hashed"),
-        default="hashed",
-        help="the form to make (default: hashed)",
-    )
+    about = "the form to make (default: hashed)"
+    add_choice(parser, "--form", ("readable", "masked", "hashed"), default="hashed", help=about)
     parser.add_argument(
         "--open",
         action="store_true",

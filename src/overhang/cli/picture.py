@@ -8,6 +8,7 @@ from overhang.auditing.results import LoginTrace
 from overhang.cli.audit import add_reading, exit_code, report_of
 from overhang.cli.errors import CLEAN, FAILED, UserError
 from overhang.cli.inputs import add_inputs
+from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, write_file
 from overhang.cli.terminal import picture_kind
 
@@ -18,9 +19,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang picture``."""
     add_inputs(parser)
     parser.add_argument("--output", metavar="FILE", required=True, help="the picture to write: FILE.png, .svg or .pdf")
-    parser.add_argument(
+    add_choice(
+        parser,
         "--show",
-        choices=SUBJECTS,
+        SUBJECTS,
         default="exposure",
         help="exposure: what it takes to get in, device by device and way by way (default); checklist: a mark for each "
         "aspect of each device; login: the easiest login to the worst device, stage by stage",

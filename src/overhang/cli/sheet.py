@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, warn_left_out, warn_unreadable
+from overhang.cli.main import add_choice
 from overhang.cli.output import make_folder, tell, write_file, write_out
 from overhang.language import ParsedConfig, unparse
 from overhang.report.lines import count, safe
@@ -19,9 +20,7 @@ FORMS = ("sheet", "json", "xml")
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang sheet``."""
     add_inputs(parser)
-    parser.add_argument(
-        "--to", choices=FORMS, default="sheet", help="a sheet (default), or YANG instance data as json or xml"
-    )
+    add_choice(parser, "--to", FORMS, default="sheet", help="a sheet (default), or YANG instance data as json or xml")
     parser.add_argument(
         "--output", metavar="FOLDER", help="write one file per device to this folder, named as its source"
     )

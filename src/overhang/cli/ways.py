@@ -5,6 +5,7 @@ import argparse
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.main import add_choice
 from overhang.cli.output import write_out
 from overhang.cli.terminal import show, width
 from overhang.exposure import AccessPath, AccessPaths, backup_reader, can_take, find_paths, resolve
@@ -30,7 +31,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help=f"only what a person of the project file can do; {READER} knows what can be read from the configuration",
     )
     add("--now", metavar="DATE", help="the time that account expiry is judged by (default: the clock's)")
-    add("--format", choices=("text", "json"), default="text", help="plain text (default), or json")
+    add_choice(parser, "--format", ("text", "json"), default="text", help="plain text (default), or json")
     add("--strict", action="store_true", help="exit 3 where a line or a profile was not understood")
 
 

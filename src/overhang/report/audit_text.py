@@ -112,8 +112,9 @@ def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
         yield [(f"  no profile is configured; {audit.profile} is assumed", "dim")]
     if not audit.findings:
         yield [("  nothing found", "good")]
+    fixed: set[object] = set()
     for finding in audit.findings:
-        yield from _finding(finding, audit.file, width)
+        yield from _finding(finding, audit.file, width, fixed)
     for waived in audit.waived:
         text = f"waived until {waived.until}: {waived.finding.rule}, {waived.finding.severity.word}: {waived.reason}"
         for piece in wrap(text, width - 4):
@@ -122,7 +123,8 @@ def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
     yield []
 
 
-def _finding(finding: ReportedFinding, file: str, width: int) -> Iterator[Line]:
+def _finding(finding: ReportedFinding, file: str, width: int, fixed: set[object]) -> Iterator[Line]:
+    """A finding at length; ``fixed`` are the rules and statements whose fixes were shown before."""
     word = finding.severity.word
     bar = [(" " * (_INDENT + 5), ""), ("│ ", "dim")]
     room = width - _INDENT - 7
@@ -152,8 +154,13 @@ def _finding(finding: ReportedFinding, file: str, width: int) -> Iterator[Line]:
     if len(opened) > _MOST_OPENED:
         more = len(opened) - _MOST_OPENED
         yield [(" " * (_INDENT + 7), ""), (f"and {count(more, 'more', 'more')}; overhang ways shows them", "dim")]
-    for at, line in enumerate(wrap(page_of(finding.rule).fix, width - _INDENT - 7)):
+    advice = "as above" if finding.rule in fixed else page_of(finding.rule).fix
+    for at, line in enumerate(wrap(advice, width - _INDENT - 7)):
         yield [(" " * _INDENT, ""), ("fix    " if at == 0 else "       ", "dim"), (line, "")]
+    if finding.preferred_fix and finding.preferred_fix in fixed:
+        yield [(" " * (_INDENT + 7), ""), ("the same statements as above", "dim")]
+        return
+    fixed.update((finding.rule, finding.preferred_fix))
     for line in finding.preferred_fix:
         yield [(" " * (_INDENT + 7), ""), (cut(line, room), "good")]
     if finding.phrased is not None and finding.phrased.lines is None:

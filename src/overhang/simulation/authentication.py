@@ -38,7 +38,8 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
             return Granted(key) if key.verdict == "yes" else None
         by_key = _login_word(run) == "both"
     asked, origin = check_of(run, endpoint)
-    limit = run.settle(_tries(run, endpoint), "unsaid-tries")
+    tries = _tries(run, endpoint)
+    limit = run.settle(tries, "unsaid-tries")
     label = endpoint.entry.spoken if endpoint.entry is not None else endpoint.label
     if asked.kind == "refuse":  # only where nobody can tell what an entry asks, and arriving was explored apart
         run.stop("refused", Stage.REACHABILITY, Reason.PORT_REFUSES, origin, endpoint.label)
@@ -64,7 +65,7 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
         if text is None or not answer.asked:
             break
         if index + 1 == limit:
-            run.note(Stage.AUTHENTICATION, Reason.OUT_OF_TRIES, answer.origin, limit)
+            run.note(Stage.AUTHENTICATION, Reason.OUT_OF_TRIES, tries.origin, limit)
             break
         if index + 1 >= len(run.attempt.passwords):
             break

@@ -172,11 +172,14 @@ def _bare(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
 
 def _tries(run: Evaluation) -> Iterator[int]:
     """The tries that the person makes: the oracle turns to the next text as each begins."""
-    limit = run.settle(run.resolved.facts["elevation-tries"], "elevation-tries")
+    fact = run.resolved.facts["elevation-tries"]
+    limit = run.settle(fact, "elevation-tries")
     texts = run.attempt.elevate_passwords
     for index in range(min(limit, max(1, len(texts)))):
         run.offer(texts, index)
         yield index
+    if len(texts) >= limit:
+        run.note(Stage.ELEVATION, Reason.NO_MORE_TRIES, fact.origin, limit)
 
 
 _HOW = {"accounts": _by_accounts, "tiers": _by_tiers, "secret": _by_secret}

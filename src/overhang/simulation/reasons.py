@@ -66,6 +66,7 @@ class Reason(enum.StrEnum):
     NO_PASSWORD_NEEDED = "{0} has an empty password, so nothing needs to be typed"
     NOTHING_OFFERED = "a password is asked for and nothing is typed"
     OUT_OF_TRIES = "the connection is closed after {0} wrong answers"
+    NO_MORE_TRIES = "elevation is refused after {0} wrong answers"
     NO_ACCOUNTS = "a local account is required, and the device has none"
     NO_NAME = "a username is asked for and none is given"
     UNKNOWN_NAME = "no account has this name"

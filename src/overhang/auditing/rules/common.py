@@ -75,6 +75,14 @@ def labels_of(points: Iterable[AccessPoint]) -> list[str]:
     return list(dict.fromkeys(point.label for point in points))
 
 
+def crossing(context: RuleContext, paths: Iterable[AccessPath]) -> str:
+    """What crosses the network where logins by these paths are not encrypted."""
+    names = {name for path in paths for name in context.names_of(path)}
+    if any(name.startswith(("user:", "server:")) for name in names):
+        return "usernames and passwords cross"
+    return "passwords cross" if names else "everything that is typed crosses"
+
+
 def verb(points: Iterable[AccessPoint], one: str, many: str) -> str:
     """The form of a verb behind access points."""
     found = list(points)

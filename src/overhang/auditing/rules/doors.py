@@ -8,6 +8,7 @@ from overhang.auditing.context import RuleContext
 from overhang.auditing.findings import Fault, Finding, origins_of
 from overhang.auditing.registry import Topic
 from overhang.auditing.rules import entries
+from overhang.auditing.rules.common import crossing
 from overhang.auditing.rules.passwords import guessed, guessed_finding
 from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import listed
@@ -43,7 +44,7 @@ def http_enabled(context: RuleContext) -> Iterator[Finding]:
         return
     beside = " alongside HTTPS" if https else ""
     needing = [path for path in http if path.needs]
-    typed = "usernames and passwords cross" if needing else "everything crosses"
+    typed = crossing(context, needing)
     message = f"web management is accepted over HTTP{beside}: {typed} the network in clear text"
     instead = ["https on", "tls 1.2 1.3"] if not https and context.used("http") else []
     fix = fixes.block("web", "http off", *instead)

@@ -91,8 +91,12 @@ def password_on_many_devices(run: FleetRun) -> Iterator[FleetFinding]:
             )
         places = tuple((audit.file, password.line) for each in many for audit, password in each.held)
         devices = tuple(sorted({audit.name for each in many for audit, _ in each.held}))
+        own: dict[str, dict[tuple[str, ...], None]] = {}
+        for each in many:
+            for audit, password in each.held[1:]:
+                own.setdefault(audit.file, {})[password.fix] = None
         fix = [
-            line for each in many for audit, password in each.held[1:] for line in (f"# {audit.file}", *password.fix)
+            line for file, parts in own.items() for line in (f"# {file}", *(line for part in parts for line in part))
         ]
         yield FleetFinding("", severity, message, places, devices, tuple(fix))
 

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 from overhang.auditing import fixes
 from overhang.auditing.context import PasswordPlace, RuleContext
-from overhang.auditing.findings import Fault, Finding
+from overhang.auditing.findings import Fault, Finding, Severity, stated
 from overhang.auditing.registry import Topic
 from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import counted, listed
@@ -29,8 +29,8 @@ _FEW_ROUNDS = 1000
 
 
 def _stored(context: RuleContext) -> list[PasswordPlace]:
-    """The stored passwords that no rule of elevation or SNMP reports."""
-    return [each for each in context.passwords if not each.item.startswith(("elevation:", "community:"))]
+    """The stored passwords that no rule of elevation, SNMP or shared secrets reports."""
+    return [each for each in context.passwords if not each.item.startswith(("elevation:", "community:", "secret:"))]
 
 
 def _reversible(context: RuleContext, places: list[PasswordPlace], form: str, why: str) -> Iterator[Finding]:
@@ -65,6 +65,23 @@ def password_reversible(context: RuleContext) -> Iterator[Finding]:
     """Passwords that are stored masked."""
     places = [place for place in _stored(context) if place.said.value.masked]
     return _reversible(context, places, "reversibly", "masking reverses in an instant, so ")
+
+
+@rule("shared-secret-exposed")
+def shared_secret_exposed(context: RuleContext) -> Iterator[Finding]:
+    """Shared secrets of AAA servers that are stored in clear text or masked."""
+    for masked, form in ((False, "in clear text"), (True, "reversibly")):
+        places = [
+            place
+            for place in context.passwords
+            if place.item.startswith("secret:") and (place.said.value.masked if masked else place.said.value.readable)
+        ]
+        if places:
+            be, it = ("is", "it") if len(places) == 1 else ("are", "them")
+            labels = listed(place.label for place in places)
+            message = f"the shared secret of {labels} {be} stored {form}: any copy of the configuration discloses {it}"
+            fix = [line for item in dict.fromkeys(p.item for p in places) for line in fixes.new_password(context, item)]
+            yield stated(Severity.LOW, message, [place.said.origin for place in places], fix)
 
 
 @rule("weak-hash")
@@ -180,8 +197,11 @@ def _guess(context: RuleContext) -> Iterator[tuple[PasswordPlace, str]]:
         if why:
             yield place, why
     if untried:
-        what = "whether hashed passwords are among the most common"
-        context.not_examined.append((what, "not all were tried, since that takes long; --guess 10s allows time for it"))
+        what = "whether hashed passwords are among the thousand most common"
+        tried = "not all" if asked else f"only the {_UNASKED} most common"
+        context.not_examined.append(
+            (what, f"{tried} were tried, since that takes long; --guess 10s allows time for more")
+        )
 
 
 @rule("guessable-password")

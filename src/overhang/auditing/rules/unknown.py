@@ -161,7 +161,8 @@ def _finding(
     if paths and not context.paths:
         severity = max(severity, Severity.MEDIUM)
         message += ", or nobody can log in at all"
-    opens = tuple(each.path for each in sorted(found, key=lambda each: (-each.severity, rank(each.path))))
+    ranked = sorted(found, key=lambda each: (-each.severity, rank(each.path)))
+    opens = tuple(each.path for each in ranked) or tuple(sorted(paths, key=rank))
     return Finding("", severity, message, lines, unsaid[:1], opens, tuple(fix), possible=True)
 
 

@@ -8,6 +8,7 @@ from overhang.auditing.context import AccessPoint, RuleContext
 from overhang.auditing.findings import DedupKey, Fault, Finding, origins_of
 from overhang.auditing.registry import Topic
 from overhang.auditing.rules import entries
+from overhang.auditing.rules.common import crossing
 from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import listed, vtys_label
 from overhang.exposure import AccessPath
@@ -173,7 +174,7 @@ def telnet_accepted(context: RuleContext) -> Iterator[Finding]:
     asking = [path for path in paths if path.needs]
     numbers = sorted(number for point in points for number in point.numbers)
     beside = " alongside SSH" if any(each.via == "ssh" and each.paths for each in context.access_points) else ""
-    typed = "usernames and passwords cross" if asking else "everything that is typed crosses"
+    typed = crossing(context, asking)
     message = f"Telnet is accepted on {vtys_label(numbers)}{beside}: {typed} the network in clear text"
     because: list[Provenance] = [context.resolved.services["telnet"].on.origin]
     because += [point.view.accept.origin for point in points if point.view is not None]
