@@ -112,8 +112,5 @@ def test_an_elevation_is_asked_for_as_often_as_the_device_asks(tmp_path: Path) -
     prompts = [("password for level 15: ", "tern")] * 2
     code, shown = typed(["login", "quay.sheet", "--via", "console", "--elevate", "15"], prompts, tmp_path)
     assert code == 0
-    assert (
-        "elevation is refused after 2 wrong answers" in shown.replace("\r\n", " ").replace("  ", " ")
-        or "refused after" in shown
-    )
+    assert "is refused after 2 wrong" in " ".join(shown.split())
     assert "tern" not in shown
