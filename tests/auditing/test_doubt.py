@@ -9,6 +9,7 @@ import pytest
 from overhang.api import report_of
 from overhang.auditing import RuleContext, audit_config, run_rules
 from overhang.auditing.folding import shown
+from overhang.auditing.rules.pages import base_sheet
 from overhang.cli.main import main
 from overhang.demo import demo_files
 from overhang.exposure import resolve
@@ -151,3 +152,24 @@ def test_possible_findings_hang_on_paths_that_are_not_certain() -> None:
             found += finding.possible
         assert all(path.sure != bool(path.unknowns) for path in context.exposure.paths)
     assert found > 20
+
+
+def test_what_opens_the_same_adds_nothing_to_the_headline() -> None:
+    text = "entry vty 0-11:\n    check nothing\n    level 15\n    accept telnet\nentry console: closed\nentry auxiliary: closed\n"
+    report = report_of([audit_config(read(text, "quay.sheet"), Project(), NOW)], [Project()], NOW)
+    rules = verdict(report)[0].partition(": ")[2].partition(";")[0].split(", ")
+    (audit,) = report.audits
+    opens = [frozenset(each.opens) for each in audit.findings if each.rule in rules]
+    assert len(set(opens)) == len(opens)
+    assert "it lets anyone in without a password" in verdict(report)[0]
+
+
+def test_findings_across_devices_alone_are_said_to_be_across_devices() -> None:
+    texts = [base_sheet().replace("pier-gate", f"pier-{number}").replace("level 15", "level 1") for number in range(5)]
+    project = project_of('[networks]\noffice = ["10.64.1.0/24"]\n')
+    audits = [audit_config(read(text, f"t{at}.sheet"), project, NOW) for at, text in enumerate(texts)]
+    report = report_of(audits, [project], NOW)
+    assert [each.rule for audit in report.audits for each in audit.findings] == []
+    assert report.network
+    assert "across devices" in verdict(report)[0]
+    assert "of 5 devices have" not in verdict(report)[0]

@@ -45,10 +45,11 @@ def marks_head() -> str:
 
 def marks(audit: DeviceAudit) -> list[Piece]:
     """The marks of a device, below their headings."""
-    return [
-        (f"{item.mark.value:<{_CELL}}" + (" " if index + 1 < len(audit.checklist) else ""), MARK_STYLES[item.mark])
-        for index, item in enumerate(audit.checklist)
-    ]
+    pieces: list[Piece] = []
+    for index, item in enumerate(audit.checklist):
+        last = index + 1 == len(audit.checklist)
+        pieces += [(item.mark.value, MARK_STYLES[item.mark]), (" " * (_CELL - 1 if last else _CELL), "")]
+    return pieces
 
 
 def legend(width: int) -> Iterator[Line]:
@@ -63,6 +64,7 @@ def checklist_of_one(audit: DeviceAudit, width: int) -> Iterator[Line]:
     word = max(len(mark.word) for mark in Mark)
     for item in audit.checklist:
         reason = cut(item.reason, max(20, width - title - word - 8))
-        mark = f"{item.mark.value} {item.mark.word:<{word}}"
-        yield [(f"  {item.aspect.title:<{title}}  ", ""), (mark, MARK_STYLES[item.mark]), (f"  {reason}", "")]
+        mark = f"{item.mark.value} {item.mark.word}"
+        gap = " " * (word + 4 - len(mark))
+        yield [(f"  {item.aspect.title:<{title}}  ", ""), (mark, MARK_STYLES[item.mark]), (f"{gap}{reason}", "")]
     yield []

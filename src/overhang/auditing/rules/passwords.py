@@ -84,7 +84,8 @@ def shared_secret_exposed(context: RuleContext) -> Iterator[Finding]:
         if places:
             be, it = ("is", "it") if len(places) == 1 else ("are", "them")
             labels = listed(place.label for place in places)
-            message = f"the shared secret of {labels} {be} stored {form}: any copy of the configuration discloses {it}"
+            secrets = "the shared secret" if len(places) == 1 else "the shared secrets"
+            message = f"{secrets} of {labels} {be} stored {form}: any copy of the configuration discloses {it}"
             fix = [line for item in dict.fromkeys(p.item for p in places) for line in fixes.new_password(context, item)]
             yield stated(Severity.LOW, message, [place.said.origin for place in places], fix)
 
