@@ -648,6 +648,7 @@ def test_light_commands_import_nothing_heavy() -> None:
     ]
     program = f"""
 import sys, io
+from overhang.cli.main import main
 sys.stdout = io.StringIO()
 try: main(sys.argv[1:])
 except SystemExit: pass

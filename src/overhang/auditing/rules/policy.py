@@ -15,7 +15,7 @@ from overhang.simulation import Provenance
 from overhang.text import Origin
 
 rule = Topic("password policy", 10)
-_LONG_LOCK = 3600
+_LONG_LOCK = 1800
 
 
 def _policy(context: RuleContext) -> tuple[Passwords, list[Provenance]] | None:
