@@ -184,6 +184,8 @@ def report_of(
     """The report of audits that were made one by one. Findings are folded after those not ``wanted`` are left out."""
     whole = sorted(audits, key=lambda audit: (audit.name, audit.file))
     network, network_waived = run_fleet_rules(whole, projects, moment.date())
+    hidden = sum(not wanted(each.rule, each.severity) for audit in whole for each in audit.findings)
+    hidden += sum(not wanted(each.rule, each.severity) for each in network)
     ranked = sorted((shown(audit, wanted) for audit in whole), key=lambda audit: audit.rank)
     return AuditReport(
         tuple(ranked),
@@ -192,6 +194,7 @@ def report_of(
         moment,
         tuple(left_out),
         tuple(each for each in network_waived if wanted(each.finding.rule, each.finding.severity)),
+        hidden,
     )
 
 

@@ -19,7 +19,7 @@ class AuditReport(NamedTuple):
     """The audits of a run, worst first, what is wrong across devices, and what could not be read.
 
     ``left_out`` are files of folders that no reader recognised; ``moment`` is the time that the audit went by.
-    ``network_waived`` are findings across devices that are waived.
+    ``network_waived`` are findings across devices that are waived, ``hidden`` counts those that were not asked for.
     """
 
     audits: tuple[DeviceAudit, ...]
@@ -28,6 +28,7 @@ class AuditReport(NamedTuple):
     moment: datetime.datetime
     left_out: tuple[str, ...] = ()
     network_waived: tuple[WaivedFleetFinding, ...] = ()
+    hidden: int = 0
 
     def severities(self, *, certain: bool = False) -> list[Severity]:
         """The severities of all findings, or with ``certain`` of those that are not just possible."""

@@ -40,6 +40,7 @@ def audit_value(report: AuditReport) -> dict[str, Any]:
             "devices": len(report.audits),
             "findings": {severity.word: number for severity, number in report.counts.items()},
             "possible": {severity.word: number for severity, number in report.possible_counts.items()},
+            "not_asked_for": report.hidden,
             "waived": sum(len(audit.waived) for audit in report.audits) + len(report.network_waived),
             "not_understood": sum(audit.unread for audit in report.audits),
             "unreadable": len(report.unreadable),

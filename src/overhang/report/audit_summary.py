@@ -36,7 +36,9 @@ def verdict(report: AuditReport) -> tuple[str, str]:
     if doubt:
         style = Severity(max(worst, possible, Severity.MEDIUM)).word
         return f"{doubt}; {found}" if found else doubt, style
-    return (found, Severity(worst).word) if found else ("Nothing found", "good")
+    if found:
+        return found, Severity(worst).word
+    return ("Nothing found among what was asked for", "medium") if report.hidden else ("Nothing found", "good")
 
 
 def _found(report: AuditReport, *, no: str) -> str:
@@ -58,7 +60,8 @@ def _found(report: AuditReport, *, no: str) -> str:
     where = f"{having} of {count(len(audits), 'device')}" if len(audits) > 1 else safe(audits[0].name)
     parts = [f"{where} {'has' if len(audits) == 1 or having == 1 else 'have'} {own}"] if own else []
     parts += [f"{lesser - own} across devices"] if lesser > own else []
-    return f"{no} high or critical findings; {' and '.join(parts)} medium or lower"
+    asked = " among those asked for" if report.hidden else ""
+    return f"{no} high or critical findings{asked}; {' and '.join(parts)} medium or lower"
 
 
 def in_doubt(audit: DeviceAudit) -> bool:
@@ -151,6 +154,8 @@ def summary(report: AuditReport) -> str:
     clean = sum(not audit.findings for audit in report.audits)
     if clean:
         parts.append(f"{clean} without findings")
+    if report.hidden:
+        parts.append(f"{report.hidden} not asked for")
     waived = sum(len(audit.waived) for audit in report.audits) + len(report.network_waived)
     if waived:
         parts.append(f"{waived} waived")

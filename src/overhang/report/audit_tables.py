@@ -136,6 +136,7 @@ def _detail(finding: ReportedFinding) -> str:
     lines = [f"{each.file}:{each.line}: {each.text.strip()}" for each in finding.lines]
     lines += [f"profile {each.profile}: {each.key} is {each.value}" for each in finding.unsaid]
     lines += [f"opens {each}" for each in opened_phrases(finding.opens)]
+    lines += [f"also by {', '.join(finding.also)}"] if finding.also else []
     lines += ["fix:", *finding.preferred_fix] if finding.preferred_fix else []
     return "\n".join(map(safe, lines))
 

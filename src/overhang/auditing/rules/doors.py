@@ -48,9 +48,9 @@ def http_enabled(context: RuleContext) -> Iterator[Finding]:
     message = f"web management is accepted over HTTP{beside}: {typed} the network in clear text"
     instead = ["https on", "tls 1.2 1.3"] if not https and context.used("http") else []
     fix = fixes.block("web", "http off", *instead)
-    effort = AttackerEffort.SECRET_EXPOSED if needing else AttackerEffort.SECRET_NEEDED
+    effort = AttackerEffort.SECRET_EXPOSED  # also where nothing is asked: a session can be read and taken over
     because = [context.resolved.services["http"].on.origin]
-    yield context.opened(message, because, needing or http, effort, fix, Fault.WEB.at())
+    yield context.opened(message, because, http, effort, fix, Fault.WEB.at())
 
 
 @rule("web-alongside-ssh", after="http-enabled")

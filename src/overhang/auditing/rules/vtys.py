@@ -180,8 +180,8 @@ def telnet_accepted(context: RuleContext) -> Iterator[Finding]:
     because += [point.view.accept.origin for point in points if point.view is not None]
     off = fixes.block("telnet", "off") if context.device.telnet.on is not None else []
     keys = [Fault.TELNET.at(point.numbers) for point in points]
-    effort = AttackerEffort.SECRET_EXPOSED if asking else AttackerEffort.SECRET_NEEDED
-    yield context.opened(message, because, asking or paths, effort, fixes.ssh_only(context, numbers) + off, *keys)
+    effort = AttackerEffort.SECRET_EXPOSED  # also where nothing is asked: a session can be read and taken over
+    yield context.opened(message, because, paths, effort, fixes.ssh_only(context, numbers) + off, *keys)
 
 
 @rule("vty-sources-differ")
