@@ -23,15 +23,15 @@ if TYPE_CHECKING:  # the typing module is not worth its time to a program that o
     )
     from overhang.auditing import Severity
     from overhang.auditing.report import AuditReport
+    from overhang.errors import OverhangError
     from overhang.simulation import Attempt, Result
-    from overhang.text import OverhangError
 
 _HOMES = {
     **dict.fromkeys(("Devices", "LoadedDevice", "Path"), "api"),
     **dict.fromkeys(("access_paths", "audit", "audit_paths", "expect", "load", "simulate", "to_frame"), "api"),
     "Attempt": "simulation",
     "AuditReport": "auditing.report",
-    "OverhangError": "text",
+    "OverhangError": "errors",
     "Result": "simulation",
     "Severity": "auditing",
 }

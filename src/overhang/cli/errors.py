@@ -1,6 +1,6 @@
 """The exit codes of the program, and the errors that carry one."""
 
-from overhang.text.errors import OverhangError
+from overhang.errors import OverhangError
 
 CLEAN, FOUND, FAILED, NOT_UNDERSTOOD, INTERNAL, UNWRITTEN, INTERRUPTED = 0, 1, 2, 3, 70, 74, 130
 

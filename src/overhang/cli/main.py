@@ -9,7 +9,7 @@ import sys
 from overhang import __version__
 from overhang.cli.errors import EXITS, FAILED, INTERNAL, INTERRUPTED, UNWRITTEN, OutputError, UserError
 from overhang.cli.output import flush_out, tell
-from overhang.text.errors import OverhangError
+from overhang.errors import OverhangError
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:  # the typing module is not worth its time to a program that only shows its help

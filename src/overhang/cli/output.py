@@ -12,7 +12,7 @@ import sys
 from collections.abc import Callable, Iterable
 
 from overhang.cli.errors import OutputError, UserError
-from overhang.text.errors import OverhangError
+from overhang.errors import OverhangError
 
 #: Options of any command that name files which the command reads.
 _READ = (

@@ -1,8 +1,6 @@
-"""The one class that every error of Overhang is of."""
+"""Errors of what is read."""
 
-
-class OverhangError(Exception):
-    """Something that the caller can fix; the message is one line that says what, where, and what to do."""
+from overhang.errors import OverhangError
 
 
 class UnreadableInput(OverhangError):
