@@ -235,7 +235,7 @@ def test_the_audit_as_json(overhang: Run, write: Write) -> None:
             "file": "quay.sheet",
             "line": 26,
             "column": 7,
-            "text": "entry consle:",
+            "text": "entry ***",
             "message": "expected console, auxiliary or vty",
             "hint": "did you mean console?",
         }
@@ -387,7 +387,7 @@ def test_a_sheet_is_shown_normalised_and_without_its_secrets(overhang: Run, writ
     assert overhang("sheet", "again.sheet", "--with-secrets").out == known
     write("sub/quay.sheet", GATE + "entri vty 0: closed\n")
     ran = overhang("sheet", "sub", "quay.sheet", "--strict")
-    unread = "# not understood: sub/quay.sheet:26: entri ***\n\n"
+    unread = "# not understood: sub/quay.sheet:26: ***\n\n"
     doubtful = unread + NORMAL.replace("profile entry-first\n", "profile entry-first\n    incomplete\n")
     assert ran.out == f"# sub/quay.sheet\n{doubtful}\n# quay.sheet\n{NORMAL}"
     note = "overhang: sub/quay.sheet: 1 line not understood; what is written says that there may be more\n"

@@ -195,10 +195,10 @@ def test_a_mixed_folder_is_read_as_far_as_it_can_be(overhang: Run) -> None:
     ran = overhang("audit", "net", "--only", "http-enabled", "--now", "2026-11-23")
     why = "the name hostname is given twice in one object, on line 1"
     assert (ran.code, ran.err) == (2, f"overhang: net/broken.json: {why}\n")
-    end = ran.out.rstrip("\n").split("\n")[-5:]
+    end = re.sub(r"[0-9]+ not asked for", "N not asked for", ran.out.rstrip("\n")).split("\n")[-5:]
     assert end == [
-        "7 devices audited: 2 findings (1 high, 1 low); 5 without findings; 1 line not understood; 1 file",
-        "unreadable",
+        "7 devices audited: 2 findings (1 high, 1 medium); 5 without findings; N not asked for; 1 line not",
+        "understood; 1 file unreadable",
         "read: 1 as json, 1 as sheets, 1 as xml, 4 through the dialects brinewick, marram, sandlark, tarnhook",
         "left out: 2 files that no reader recognises: net/notes.txt, net/picture.png",
         "overhang audit FILE shows the lines, the access paths and the fix; --long shows them for all",
@@ -251,10 +251,10 @@ TRIED = """\
      2 = name quay-7                               device quay-7:
      3 = wire on                                   telnet: on
      4 = word ***                                  elevation 15: password readable ***
-     5 ? colour ***                                no translation fits this line
+     5 ? ***                                       no translation fits this line
 
 not understood, by shape; the most frequent first
-     1 ×  line 5    colour <word> <word>
+     1 ×  line 5    <word> <word> <word>
 
 """
 
@@ -268,7 +268,7 @@ def test_trying_a_dialect(overhang: Run, write: Write) -> None:
     assert "name quay-7" not in overhang("dialect", "try", "quay.lan", "--unknown").out
     ran = overhang("audit", "quay.lan", "--strict")
     assert (ran.code, "Kelp" in ran.out) == (3, False)
-    assert "colour ***" in ran.out
+    assert "colour" not in ran.out
     write("a.sheet", "ssh:\n")
     ran = overhang("dialect", "try", "a.sheet", "nothing.lan")
     assert ran.code == 2
@@ -322,7 +322,7 @@ def test_the_project_file_names_dialects(overhang: Run, write: Write) -> None:
     write("overhang.toml", '[dialects]\n"net/*.cfg" = "languages/lantern.dialect.toml"\n')
     assert overhang("sheet", "net").out.split("\n")[:4] == [
         "# net/quay.cfg",
-        "# not understood: net/quay.cfg:5: colour ***",
+        "# not understood: net/quay.cfg:5: ***",
         "",
         "device quay-7:",
     ]

@@ -146,13 +146,13 @@ entry console:|password readable #1boat
 entry console:|password readable
   2:14 TEXT is missing after this; write it as `password FORM`
 entry console:|password readable a b
-  2:23 the statement should have ended before this; write it as `password FORM`
+  2:25 the statement should have ended before this; write it as `password FORM`
 entry console:|password masked harbour
   2:21 a masked password is ~ and lower-case base32 without padding
 entry console:|password "abc
   2:14 the quotes are not closed; inside quotes, JSON's escapes apply
 entry console:|password readable "a"b
-  2:23 the closing quote must end the word; inside quotes, JSON's escapes apply
+  2:26 the closing quote must end the word; inside quotes, JSON's escapes apply
 entry console:|password readable "\q"
   2:23 invalid escape in quotes; inside quotes, JSON's escapes apply
 entry console:|idle 5
@@ -333,9 +333,15 @@ def test_no_secret_shows_in_a_quoted_line_or_a_remark(
         ("    | the password readable boat", True, "    | the password readable boat"),
         ("user readable: level 3", True, "user readable: level 3"),
         ("    password boat", False, "    password ***"),
-        ("    secret boat", False, "    secret ***"),
+        ("    secret boat", False, "    ***"),
         ("boat#secret stuff", False, "***"),
-        ("    idle boat", False, "    idle boat"),
+        ("    idle boat", False, "    idle ***"),
+        ("pasword gull", False, "***"),
+        ("password=gull", False, "***"),
+        ("user lena secret gull", False, "user ***"),
+        ('site "x # real one is gull', False, "site ***"),
+        ("    elevation:", False, "    elevation:"),
+        ("", False, ""),
     ],
 )
 def test_striking_out(line: str, understood: bool, shown: str) -> None:

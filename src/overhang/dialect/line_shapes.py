@@ -50,13 +50,13 @@ class Shape(NamedTuple):
         return " ".join(self.words)
 
 
-def shape_of(words: Sequence[str], known: frozenset[str] = frozenset()) -> tuple[str, ...]:
-    """The shape of a line; ``known`` are further words that may be shown."""
+def shape_of(words: Sequence[str], known: frozenset[str] = frozenset(), *, any_first: bool = True) -> tuple[str, ...]:
+    """The shape of a line; ``known`` are further words that may be shown. ``any_first``: so may whatever begins it."""
     shown: list[str] = []
     hidden = False
     for index, word in enumerate(words):
         plain = word.rstrip(":={").lower()
-        keyword = bool(_PLAIN.fullmatch(word)) and (index == 0 or plain in TRADE or plain in known)
+        keyword = bool(_PLAIN.fullmatch(word)) and ((any_first and index == 0) or plain in TRADE or plain in known)
         if len(word) == 1 and not word.isalnum():
             keyword = not hidden
         shown.append(word if keyword and not hidden else _kind(word) if not hidden else "<word>")
@@ -80,11 +80,13 @@ def _kind(word: str) -> str:
     return "<word>"
 
 
-def shapes_of(lines: Iterable[tuple[int, Sequence[str]]], known: frozenset[str] = frozenset()) -> list[Shape]:
+def shapes_of(
+    lines: Iterable[tuple[int, Sequence[str]]], known: frozenset[str] = frozenset(), *, any_first: bool = True
+) -> list[Shape]:
     """The shapes of numbered lines, the most frequent first."""
     found: dict[tuple[str, ...], list[int]] = {}
     for number, words in lines:
         if words:
-            found.setdefault(shape_of(words, known), []).append(number)
+            found.setdefault(shape_of(words, known, any_first=any_first), []).append(number)
     shapes = [Shape(words, len(numbers), numbers[0]) for words, numbers in found.items()]
     return sorted(shapes, key=lambda each: (-each.often, each.first))

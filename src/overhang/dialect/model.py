@@ -168,6 +168,13 @@ class Dialect(NamedTuple):
     memory: "Memory"
 
 
+def literals_of(dialect: Dialect) -> frozenset[str]:
+    """The words that a dialect spells out in its patterns, which may be shown: none of them is somebody's secret."""
+    patterns = [pattern for each in dialect.translations for pattern in each.patterns]
+    patterns += [pattern for block in dialect.blocks.values() for pattern in block.patterns]
+    return frozenset(token.literal for pattern in patterns for token in pattern.tokens if token.literal)
+
+
 class BadDialect(OverhangError):
     """A dialect that cannot be used, with everything that is wrong with it."""
 

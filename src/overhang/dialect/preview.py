@@ -6,7 +6,7 @@ from typing import NamedTuple
 from overhang.dialect.instantiate import Openers
 from overhang.dialect.interpreter import Interpreter, read_dialect_text
 from overhang.dialect.line_shapes import Shape, shapes_of
-from overhang.dialect.model import Dialect, Sample
+from overhang.dialect.model import Dialect, Sample, literals_of
 from overhang.dialect.scan import LineOutcome
 from overhang.language import read_sheet, unparse
 from overhang.text.toml_file import TomlProblem
@@ -66,7 +66,7 @@ def preview_dialect(
         counts["passed"],
         unread,
         tuple(_idle(dialect, run)),
-        tuple(shapes_of(_left(run), _literals(dialect))),
+        tuple(shapes_of(_left(run), literals_of(dialect), any_first=False)),
     )
 
 
@@ -82,13 +82,6 @@ def _idle(dialect: Dialect, run: Interpreter) -> Iterator[tuple[int, str]]:
 def _left(run: Interpreter) -> Iterator[tuple[int, list[str]]]:
     for line in sorted(run.scan.unread):
         yield line, list(run.scan.unread[line][2]) or run.scan.text.split(run.scan.text.lines[line - 1].strip())
-
-
-def _literals(dialect: Dialect) -> frozenset[str]:
-    """The words that the dialect knows, which may be shown."""
-    patterns = [pattern for each in dialect.translations for pattern in each.patterns]
-    patterns += [pattern for block in dialect.blocks.values() for pattern in block.patterns]
-    return frozenset(token.literal for pattern in patterns for token in pattern.tokens if token.literal)
 
 
 def check_samples(dialect: Dialect) -> Iterator[TomlProblem]:

@@ -2,18 +2,23 @@
 than is safe."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
+from overhang.dialect.line_shapes import TRADE
 from overhang.dialect.tokenizer import Node
 from overhang.language.redact import STRUCK
 
 
 class Redactor:
-    """What is not to be shown of the lines of one text. ``verbs`` are words that may begin any line."""
+    """What is not to be shown of the lines of one text.
 
-    def __init__(self, lines: list[str], verbs: tuple[str, ...]) -> None:
+    ``verbs`` are words that may begin any line, ``keywords`` those that the dialect knows a line to begin with.
+    """
+
+    def __init__(self, lines: list[str], verbs: tuple[str, ...], keywords: frozenset[str] = frozenset()) -> None:
         self._lines = lines
         self._verbs = verbs
+        self._keywords = frozenset(word.casefold() for word in keywords)
         self._secrets: dict[int, list[str]] = {}
         self._keep: dict[int, int] = {}
 
@@ -32,11 +37,16 @@ class Redactor:
         """A line that was guarded turned out to be read."""
         self._keep.pop(line, None)
 
+    def _known(self, word: str) -> bool:
+        bare = word.strip("-_.:{}[]()=*+").casefold()
+        return not bare or bare in self._keywords or bare in TRADE or word in self._verbs
+
     def quote(self, line: int, *, unread: bool) -> str:
         """A line as it may be shown."""
         raw = self._lines[line - 1]
         if unread:
-            return guarded(raw, 2 if raw.split(None, 1)[:1] in [[verb] for verb in self._verbs] else 1)
+            keep = 2 if raw.split(None, 1)[:1] in [[verb] for verb in self._verbs] else 1
+            return guarded(raw, keep, self._known)
         if line in self._keep:
             return guarded(raw, self._keep[line])
         for secret in sorted(self._secrets.get(line, ()), key=len, reverse=True):
@@ -44,10 +54,11 @@ class Redactor:
         return raw
 
 
-def guarded(raw: str, keep: int) -> str:
+def guarded(raw: str, keep: int, known: Callable[[str], bool] | None = None) -> str:
     """A line that was not read, its indentation and first words kept: any of the others may be a secret.
 
-    A sign or two before the first word, as a heading has them, does not count.
+    A sign or two before the first word, as a heading has them, does not count. With ``known`` only words are kept that
+    it knows.
     """
     body = raw.lstrip()
     words = body.split(None, keep + 1)
@@ -56,6 +67,8 @@ def guarded(raw: str, keep: int) -> str:
     shown = []
     for each in words[:keep]:
         if not all(sign.isalpha() or sign in "-_.:{}[]()=*+" for sign in each) or len(each) > 30:
+            break
+        if known is not None and not known(each):
             break
         shown.append(each)
     more = len(words) > len(shown)

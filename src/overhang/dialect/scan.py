@@ -6,7 +6,7 @@ from typing import NamedTuple
 from overhang.dialect.instantiate import Instantiated
 from overhang.dialect.line_index import IndexedLine, LineIndex
 from overhang.dialect.matcher import Match, Matcher, Option, Values, parts_of
-from overhang.dialect.model import BlockType, Dialect, Translation
+from overhang.dialect.model import BlockType, Dialect, Translation, literals_of
 from overhang.dialect.pattern import Tail
 from overhang.dialect.redactor import Redactor
 from overhang.dialect.tokenizer import Node, Text
@@ -64,7 +64,7 @@ class Scan:
     def __init__(self, dialect: Dialect, text: str, *, tracing: bool) -> None:
         self.dialect, self.tracing = dialect, tracing
         self.text = Text(dialect.layout, text)
-        self.redactor = Redactor(self.text.lines, (dialect.layout.say, dialect.layout.take_back))
+        self.redactor = Redactor(self.text.lines, (dialect.layout.say, dialect.layout.take_back), literals_of(dialect))
         self.outcomes: dict[int, LineOutcome] = {}
         self.fired: dict[int, int] = {}
         self.unread: dict[int, tuple[str, int, tuple[str, ...]]] = {}

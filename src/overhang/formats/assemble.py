@@ -60,10 +60,11 @@ def shown_lines(lines: Sequence[str], secrets: Mapping[int, Sequence[str]]) -> C
         raw = text = lines[line - 1]
         for secret in sorted(filter(None, secrets.get(line, ())), key=len, reverse=True):
             quoted = escape(secret, {'"': "&quot;", "'": "&apos;"})
-            for form in {secret, json.dumps(secret)[1:-1], escape(secret), quoted}:
-                text = re.sub(rf"(?<!\w){re.escape(form)}(?!\w)", STRUCK, text)
-            if text == raw:  # it stands there in a form that is not known
+            forms = {secret, json.dumps(secret)[1:-1], escape(secret), quoted}
+            found = re.compile("|".join(rf"(?<!\w){re.escape(form)}(?!\w)" for form in forms))
+            if found.search(raw) is None:  # it stands there in a form that is not known
                 return raw[: len(raw) - len(raw.lstrip())] + STRUCK
+            text = found.sub(STRUCK, text)
         return text
 
     return quote

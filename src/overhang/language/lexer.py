@@ -5,6 +5,9 @@ import re
 from typing import NamedTuple
 
 _PLAIN = re.compile(r"[^ \t]+")
+#: Blanks and line ends other than the two that separate words: a person does not see the difference.
+_ODD_BLANK = re.compile("[\\x0b\\x0c\\r\\x1c-\\x1f\\x85\\xa0\\u1680\\u2000-\\u200a\\u2028\\u2029\\u202f\\u205f\\u3000]")
+_ODD_MESSAGE = "words are separated by blanks and tabs; here is another kind of blank"
 _QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"')
 _PLAIN_WORD = re.compile(r"[\w.@/+~$*%&,;=!?:-]+(?<!:)")
 
@@ -48,6 +51,9 @@ def split_words(line: str) -> tuple[list[Word], int]:
         else:
             found = _PLAIN.match(line, at)
             at_end = found.end() if found else at + 1
+            odd = _ODD_BLANK.search(line, at, at_end)
+            if odd is not None and not (words[0].text.startswith("|") if words else first == "|"):
+                raise BadWord(_ODD_MESSAGE, odd.start() + 1, odd.end() + 1)
             words.append(Word(line[at:at_end], at + 1, at_end + 1))
             at = at_end
     return words, 0

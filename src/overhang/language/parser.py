@@ -274,8 +274,7 @@ class _Parser:
             if did_you_mean(line.split()[0], known) == "profile":
                 self.profile_unread = number
         struck: Struck = strike(line, understood=False)
-        column = struck.column(wrong.column)
-        span = Span(self.file, number, column, max(column + 1, struck.column(wrong.end)))
+        span = Span(self.file, number, wrong.column, max(wrong.column + 1, wrong.end))
         hint = wrong.told_hint() if len(self.program.diagnostics) < _MOST_SUGGESTIONS else ""
         text = struck.text[:_LONGEST_SHOWN]
         self.program.diagnostics.append(Diagnostic(Level.ERROR, span, str(wrong), text, hint))

@@ -1,16 +1,17 @@
 """Showing a line of a sheet without its secrets."""
 
 import re
+from functools import cache
+from itertools import pairwise
 from typing import NamedTuple
 
-from overhang.language.lexer import BadWord, Word, split_words
+from overhang.language.lexer import BadWord, split_words
 from overhang.language.schema import SCHEMA
 from overhang.model.stored_secret import FORMS_WITH_TEXT
 
 STRUCK = "***"
 _FORM_WORDS = {form.value for form in FORMS_WITH_TEXT}
-_WORD = re.compile(r"[^ \t]+")
-_HEAD = re.compile(r"[a-z][a-z-]{0,23}:?$")
+_KEYWORD = re.compile(r"[ \t]*([a-z][a-z0-9-]*):?(?=[ \t]|$)")
 
 
 class Struck(NamedTuple):
@@ -33,47 +34,39 @@ class Struck(NamedTuple):
 def strike(line: str, *, understood: bool = True) -> Struck:
     """``line`` with every stored password replaced by ``***`` and without its comment.
 
-    Of a line that was not understood everything that might be a secret goes: all that follows a word about passwords,
-    and all but the first word where that word is no statement's.
+    Of a line that was not understood any word may be a secret: only its first one is shown, and only where it is a
+    keyword of the language.
     """
+    if not understood:
+        return _first_word(line)
     try:
         words, comment = split_words(line)
-    except BadWord as bad:
-        words, comment = _rough_words(line), 0
-        if not understood and bad.column == 1:
-            return Struck(STRUCK, ((1, len(line) + 1, 1 + len(STRUCK)),))
-        understood = False
+    except BadWord:
+        return _first_word(line)
     kept = line[: comment - 1].rstrip() if comment else line.rstrip()
     if words and words[0].text.startswith("|"):
         return Struck(line.rstrip(), ())
-    spans: list[tuple[int, int]] = []
-    for index, word in enumerate(words[:-1]):
-        if understood and word.text in _FORM_WORDS and not word.quoted:
-            spans.append((words[index + 1].column, words[index + 1].end))
-        elif not understood and (word.text in _FORM_WORDS or word.text in SCHEMA.before_secrets):
-            following = words[index + 1]
-            if following.text in _FORM_WORDS and index + 2 < len(words):
-                following = words[index + 2]
-            if following.text not in _FORM_WORDS:
-                spans.append((following.column, len(kept) + 1))
-                break
-    else:
-        if not understood and words and not spans:
-            spans = _unknown(words, kept)
+    spans = [
+        (following.column, following.end)
+        for word, following in pairwise(words)
+        if word.text in _FORM_WORDS and not word.quoted
+    ]
     return _cut(kept, spans)
 
 
-def _unknown(words: list[Word], kept: str) -> list[tuple[int, int]]:
-    first = words[0]
-    if first.text.rstrip(":") in SCHEMA.harmless and not first.quoted:
-        return []
-    if _HEAD.match(first.text) and not first.quoted:
-        return [(words[1].column, len(kept) + 1)] if len(words) > 1 else []
-    return [(first.column, len(kept) + 1)]
+def _first_word(line: str) -> Struck:
+    found = _KEYWORD.match(line)
+    end = found.end() if found is not None and found.group(1) in _keywords() else len(line) - len(line.lstrip(" \t"))
+    if not line[end:].strip():
+        return Struck(line.rstrip(), ())
+    first = end + 1 if end and line[end - 1] not in " \t" else end  # the blank behind a keyword stays
+    return _cut(line, [(first + 1, len(line) + 1)])
 
 
-def _rough_words(line: str) -> list[Word]:
-    return [Word(found.group(), found.start() + 1, found.end() + 1) for found in _WORD.finditer(line)]
+@cache
+def _keywords() -> frozenset[str]:
+    """The first words of all statements."""
+    return frozenset({word for block in SCHEMA.table for word in SCHEMA.keywords(block)} | {"drop"})
 
 
 def _cut(line: str, spans: list[tuple[int, int]]) -> Struck:
