@@ -86,6 +86,7 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
         allow_abbrev=False,
         formatter_class=formatter,
     )
+    parser.add_argument("--debug", action="store_true", help="show where an internal error comes from, without values")
     parser.add_argument("--version", action="version", version=f"overhang {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", dest="command", parser_class=Parser)
     for name, about in COMMANDS.items():
@@ -156,21 +157,28 @@ def entry_point() -> "NoReturn":
         if reconfigure is not None:
             reconfigure(errors="backslashreplace")
     gc.disable()  # nothing here makes cycles; without collections a sheet of 100 000 lines takes a quarter less
+    sys.exit(guarded(sys.argv[1:]))
+
+
+def guarded(arguments: list[str]) -> int:
+    """Run a command line; whatever else goes wrong is one line, without its message, since that may quote a secret."""
     try:
-        code = main(sys.argv[1:])
+        return main(arguments)
     except KeyboardInterrupt:
-        code = INTERRUPTED
+        return INTERRUPTED
     except Exception as error:
-        code = INTERNAL
-        tell(f"internal error: {type(error).__name__} at {_place(error)}; please report it with this line")
-    sys.exit(code)
+        tell(f"internal error: {type(error).__name__} at {_places(error)[-1]}; please report it with this line")
+        if "--debug" in arguments:
+            for place in _places(error):
+                tell(place)
+        return INTERNAL
 
 
-def _place(error: BaseException) -> str:
-    """Where an exception was raised: module and line."""
-    trace = error.__traceback__
-    while trace is not None and trace.tb_next is not None:
+def _places(error: BaseException) -> "list[str]":
+    """Where an exception came through, the place that raised it last: module, line and function, without any value."""
+    found, trace = [], error.__traceback__
+    while trace is not None:
+        frame = trace.tb_frame
+        found.append(f"{frame.f_globals.get('__name__', '?')}:{trace.tb_lineno} in {frame.f_code.co_name}")
         trace = trace.tb_next
-    if trace is None:
-        return "an unknown place"
-    return f"{trace.tb_frame.f_globals.get('__name__', '?')}:{trace.tb_lineno}"
+    return found or ["an unknown place"]

@@ -66,8 +66,11 @@ def _discard() -> None:
 
 
 def tell(message: str) -> None:
-    """One line on standard error, after the program's name."""
-    print(f"overhang: {message}", file=sys.stderr)
+    """One line on standard error, after the program's name. Where nobody can read it, the exit code still tells."""
+    try:
+        print(f"overhang: {message}", file=sys.stderr, flush=True)
+    except (OSError, ValueError):
+        sys.stderr = open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115 - open until the program ends
 
 
 # -- files -------------------------------------------------------------------------------------------------------------

@@ -3,10 +3,11 @@
 A colour never stands alone: each cell has its letter, each step its sentence.
 """
 
+import functools
 import io
 import textwrap
-from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any, ParamSpec
 
 from overhang.auditing.aspects import Aspect
 from overhang.auditing.checklist import Mark
@@ -17,6 +18,8 @@ from overhang.report.lines import count, cut, safe
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
+
+Given = ParamSpec("Given")
 
 #: Letters of the exposure map, worst first: what it means, its colour, and that of the letter on it. The colours are a
 #: diverging scale that all kinds of colour vision tell apart.
@@ -38,6 +41,19 @@ def _figure(height: float = _HEIGHT) -> "Figure":
     from matplotlib.figure import Figure
 
     return Figure(figsize=(_WIDTH, height), dpi=_DPI, facecolor="white")
+
+
+def _plainly(draw: "Callable[Given, Figure]") -> "Callable[Given, Figure]":
+    """Draw with every text as it is: a name with a dollar sign is no formula."""
+
+    @functools.wraps(draw)
+    def drawn(*arguments: "Given.args", **options: "Given.kwargs") -> "Figure":
+        import matplotlib as mpl
+
+        with mpl.rc_context({"text.parse_math": False}):
+            return draw(*arguments, **options)
+
+    return drawn
 
 
 def written(figure: "Figure", kind: str) -> bytes:
@@ -96,6 +112,7 @@ def by_exposure(report: AuditReport) -> list[DeviceAudit]:
     return sorted(report.audits, key=rank)
 
 
+@_plainly
 def exposure_map(report: AuditReport) -> "Figure":
     """Devices down, ways across; each cell the least knowledge that reaches the highest level there."""
     devices, columns = by_exposure(report), columns_of(report)
@@ -227,6 +244,7 @@ MARK_COLOURS: dict[Mark, tuple[str, str]] = {
 }
 
 
+@_plainly
 def checklist_chart(report: AuditReport) -> "Figure":
     """Devices down, worst first, aspects across; each cell the mark."""
     panels = _panels(report.audits)
@@ -278,6 +296,7 @@ _STAGES = {"reachability": "#5b9bc8", "authentication": "#e08162", "authorizatio
 _ENDS = {"admitted": "#1f6391", "unknown": "#75558c"}
 
 
+@_plainly
 def login_path(path: LoginTrace) -> "Figure":
     """The steps of one login from the top down, each with its origin, and the outcome."""
     from matplotlib.patches import Rectangle

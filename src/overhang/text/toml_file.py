@@ -80,9 +80,22 @@ def parse_toml(data: bytes, most: int, what: str) -> tuple[Mapping[str, Any], tu
         return tomllib.loads(text), tuple(text.splitlines())
     except UnicodeDecodeError:
         return TomlProblem(1, "not UTF-8 text")
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:  # a ValueError of its own for a number of thousands of digits
         found = re.search(r"at line (\d+)", str(error))
-        return TomlProblem(int(found[1]) if found else 1, f"not TOML: {str(error)[:200]}")
+        known = isinstance(error, tomllib.TOMLDecodeError)
+        why = (
+            re.sub(r"'.*'|\".*\"", STRUCK, str(error))[:200]
+            if known
+            else "a number that is too long, or nested too deep"
+        )
+        return TomlProblem(int(found[1]) if found else 1, f"not TOML: {why}")
+
+
+#: What is shown in place of something that may be a secret; an unknown key may be one that was misplaced.
+STRUCK = "***"
+_MEANT = "did you mean"
+#: Unknown keys that may be shown: nobody's password, and often written here.
+_HARMLESS = frozenset({"password", "passwords", "secret", "account", "pass-over", "name", "level", "comment"})
 
 
 class TomlValidator:
@@ -109,7 +122,9 @@ class TomlValidator:
         keys = list(keys)
         for key in table:
             if key not in keys:
-                self.bad(self.places.of(path, key), f"{label}{key}: unknown key; {self.hint(key, keys, path)}")
+                hint = self.hint(key, keys, path)
+                shown = key if hint.startswith(_MEANT) or key in _HARMLESS else STRUCK
+                self.bad(self.places.of(path, key), f"{label}{shown}: unknown key; {hint}")
 
     def hint(self, key: str, keys: Sequence[str], path: str) -> str:
         """What to do about an unknown key."""
@@ -154,4 +169,4 @@ class TomlValidator:
 def suggestion(word: str, known: Iterable[str], otherwise: str) -> str:
     """``did you mean X?`` where a known word is near, else ``otherwise``."""
     near = did_you_mean(word, sorted(known))
-    return f"did you mean {near}?" if near else otherwise
+    return f"{_MEANT} {near}?" if near else otherwise
