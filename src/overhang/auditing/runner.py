@@ -28,6 +28,7 @@ from overhang.auditing.wording import counted
 from overhang.exposure import AccessPath, resolve
 from overhang.exposure.phrases import busy_phrase, from_phrase, needs_phrase, states_phrase
 from overhang.language import ParsedConfig
+from overhang.language.parsed_config import StatementTexts
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import way_label
 from overhang.profiles import KEYS, UNKNOWN
@@ -50,8 +51,9 @@ def audit_config(config: ParsedConfig, project: Project, moment: datetime.dateti
     waived: list[Waived] = []
     seen: Counter[tuple[str, ...]] = Counter()
     counting: list[Finding] = []
+    texts = StatementTexts(config)
     for finding in run_rules(context):
-        each = _reported(context, config, finding, seen)
+        each = _reported(context, config, finding, seen, texts)
         waiver = waived_by(project, finding.rule, device.name, moment.date())
         if waiver is not None:
             waived.append(Waived(each, waiver.reason, waiver.until))
@@ -85,14 +87,18 @@ def audit_config(config: ParsedConfig, project: Project, moment: datetime.dateti
 
 
 def _reported(
-    context: RuleContext, config: ParsedConfig, finding: Finding, seen: Counter[tuple[str, ...]]
+    context: RuleContext,
+    config: ParsedConfig,
+    finding: Finding,
+    seen: Counter[tuple[str, ...]],
+    texts: StatementTexts,
 ) -> ReportedFinding:
     lines = tuple(Quoted(origin.file, origin.line, config.quote_at(origin)) for origin in finding.lines)
     unsaid = tuple(
         Unsaid(each.profile, each.key, KEYS[each.key].show(context.resolved.facts[each.key].value))
         for each in finding.unsaid
     )
-    proof = (*(each for origin in finding.lines for each in config.statements_at(origin)), *(u.key for u in unsaid))
+    proof = (*(each for origin in finding.lines for each in texts.at(origin)), *(u.key for u in unsaid))
     content = (finding.rule, *sorted(proof))
     seen[content] += 1
     text = "\0".join((*content, str(seen[content])))

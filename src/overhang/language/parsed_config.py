@@ -76,28 +76,36 @@ class ParsedConfig(NamedTuple):
             facts = facts._replace(block=facts.block._replace(origin=origin, doubt=origin))
         return self.device._replace(facts=facts)
 
-    def statements_at(self, origin: Origin) -> list[str]:
-        """The statements of a line, as a sheet has them, below their block and without their secrets.
-
-        The line as it is shown stands for a line without any, as one that was not understood.
-        """
-        if self.program is None or origin.file in self.others:
-            return [self.quote_at(origin).strip()]
-        placed = self.program.statements
-        here = {index: each for index, each in enumerate(placed) if each.line == origin.line}
-        owners = {each.owner for each in here.values()}
-        found = []
-        for index, each in here.items():
-            if index not in owners:  # a header on the line of what stands in it says nothing more
-                owner = [] if each.owner < 0 else [_bare(placed[each.owner].statement)]
-                found.append(" / ".join([*owner, _bare(each.statement)]))
-        return found or [self.quote(origin.line).strip()]
-
     def quote_at(self, origin: Origin) -> str:
         """The line at an origin, which may be of another file than the device's."""
         if origin.file in self.others:
             return self.others[origin.file][origin.line - 1]
         return self.quote(origin.line)
+
+
+class StatementTexts:
+    """The statements of a configuration by their lines, as a sheet has them, below their block and without secrets."""
+
+    def __init__(self, config: ParsedConfig) -> None:
+        self._config = config
+        self._placed = config.program.statements if config.program is not None else []
+        self._by_line: dict[int, list[int]] = {}
+        for index, each in enumerate(self._placed):
+            self._by_line.setdefault(each.line, []).append(index)
+
+    def at(self, origin: Origin) -> list[str]:
+        """The statements of a line; the line as it is shown where it holds none, as one that was not understood."""
+        if origin.file in self._config.others:
+            return [self._config.quote_at(origin).strip()]
+        here = self._by_line.get(origin.line, ())
+        owners = {self._placed[index].owner for index in here}
+        found = []
+        for index in here:
+            if index not in owners:  # a header on the line of what stands in it says nothing more
+                each = self._placed[index]
+                owner = [] if each.owner < 0 else [_bare(self._placed[each.owner].statement)]
+                found.append(" / ".join([*owner, _bare(each.statement)]))
+        return found or [self._config.quote(origin.line).strip()]
 
 
 #: A profile of this name is never known.
