@@ -245,7 +245,17 @@ class RuleContext:
 
     def needing(self, item: str, paths: Iterable[AccessPath] | None = None) -> list[AccessPath]:
         """The paths that need an item, perhaps with others."""
-        return [path for path in (self.paths if paths is None else paths) if item in self.names_of(path)]
+        if paths is None:
+            return self._by_item.get(item, [])
+        return [path for path in paths if item in self.names_of(path)]
+
+    @cached_property
+    def _by_item(self) -> dict[str, list[AccessPath]]:
+        found: dict[str, list[AccessPath]] = {}
+        for path in self.paths:
+            for name in self.names_of(path):
+                found.setdefault(name, []).append(path)
+        return found
 
     def wide(self, paths: Iterable[AccessPath]) -> list[AccessPath]:
         """Those of the paths that can be taken from anywhere."""

@@ -49,6 +49,12 @@ class ExplorationContext:
         self.states = states
         self.credentials = credentials
         self.held = held
+        #: the numbers of the communities, each text once
+        self.communities = tuple(
+            number
+            for number, names in enumerate(credentials.names)
+            if any(name.startswith("community:") for name in names)
+        )
         self.any_state = (1 << len(states)) - 1
         every = frozenset().union(*states)
         self._up = {
@@ -108,7 +114,17 @@ class ExploringOracle(Oracle):
     def opens(self, credential: Credential) -> bool:
         if credential.stored.form is Form.FACTORY:
             return True
+        if credential.item.startswith("community:"):
+            return self._offers(credential.item)
         return credential.stored.form is not Form.NONE and self._knows(credential.item)
+
+    def _offers(self, item: str) -> bool:
+        """Whether the one community that a login offers is this one: each in its turn, or none that opens anything."""
+        number = self._around.credentials.number(item)
+        chosen = self.branch("community", (None, *self._around.communities), _QUESTION)
+        if chosen == number:
+            self.needs.add(number)
+        return bool(chosen == number)
 
     def holds_key(self, name: str) -> bool:
         return self._knows(f"key:{name}")

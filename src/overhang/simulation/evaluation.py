@@ -78,10 +78,10 @@ class Evaluation:
             (origin, question or about), options, Step(Stage.REACHABILITY, code, origin, (about,))
         )
 
-    def maybe(self, block: BlockInfo, about: str) -> bool:
+    def maybe(self, block: BlockInfo, about: str, question: str = "") -> bool:
         """Whether the lines of a block that were not understood set something; false for a block that was
         understood."""
-        return block.doubt is not None and bool(self.choose((False, True), block.doubt, about))
+        return block.doubt is not None and bool(self.choose((False, True), block.doubt, about, question))
 
     def allowed_from(self, said: Configured[str], what: str, stage: Stage = Stage.REACHABILITY) -> tuple[bool, Step]:
         """Whether the source list named by ``said`` allows the source, and the step that shows why."""

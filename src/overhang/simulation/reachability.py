@@ -234,7 +234,8 @@ def _answers(run: Evaluation, own: ResolvedAddress, service: ResolvedService) ->
 def _source_passes(run: Evaluation, sources: Family, block: BlockInfo, what: str) -> bool:
     """Whether the lists for one thing let the source pass; else the run is stopped."""
     if sources.ipv4 is None and sources.ipv6 is None:
-        if block.doubt is not None and run.maybe(block, f"whether {what} has a source list that denies the source"):
+        about = f"whether {what} has a source list that denies the source"
+        if block.doubt is not None and run.maybe(block, about, "sources"):
             run.stop("refused", Stage.REACHABILITY, Reason.LIST_DENIES, block.doubt, "that was not understood", what)
             return False
         return True
@@ -286,6 +287,7 @@ def _take_vty(run: Evaluation, service: ResolvedService) -> ResolvedEntry | None
 def _accepts(run: Evaluation, vty: ResolvedEntry, word: str) -> bool:
     if vty.closed is not None:
         return False
-    if run.maybe(vty.block, f"whether {vty.label} is closed") or _refuses(run, vty):
+    # One line that was not understood stands for all VTYs of its block: they are closed together, or none is.
+    if run.maybe(vty.block, f"whether {vty.label} is closed", "closed") or _refuses(run, vty):
         return False
     return word in run.settle(vty.accept, "unsaid-accept")

@@ -218,18 +218,16 @@ def level_lost_in_list(context: RuleContext) -> Iterator[Finding]:
     for point in context.access_points:
         if point.via not in (*PORTS, *VTY_WAYS):
             continue
+        landed: dict[str, int] = {}
+        for path in point.paths:
+            for item in context.names_of(path) if path.states & 1 else ():
+                landed[item] = max(path.after_login, landed.get(item, -1))
         for account in context.resolved.accounts:
-            own = account.level
-            if own is None or not isinstance(own.value, int):
+            own, here = account.level, landed.get(f"user:{account.name}")
+            if own is None or not isinstance(own.value, int) or here is None or here >= own.value:
                 continue
-            landed = [
-                path.after_login
-                for path in point.paths
-                if path.states & 1 and context.names_of(path) and f"user:{account.name}" in context.names_of(path)
-            ]
-            if landed and max(landed) < own.value and _through_list(context, point, account.name):
-                held = lost.setdefault(account.name, (own.value, max(landed), own.origin, []))
-                held[3].append(point.label)
+            if _through_list(context, point, account.name):
+                lost.setdefault(account.name, (own.value, here, own.origin, []))[3].append(point.label)
     for name, (level, lower, origin, places) in lost.items():
         where = f"its logins at {listed(places)} go through a method list"
         message = f"account {name} has level {level}, but {where} and get level {lower}"
