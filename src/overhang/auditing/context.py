@@ -15,7 +15,7 @@ from overhang.auditing.wording import vtys_label
 from overhang.exposure import AccessPath, AccessPaths, explorer_of, levels_of, paths_at, paths_of
 from overhang.exposure.paths import rank
 from overhang.exposure.witness import Witness
-from overhang.model import Configured, Device, Prefix, StoredSecret
+from overhang.model import Address, Configured, Device, Prefix, StoredSecret
 from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
 from overhang.project import Person, Project, Thresholds
 from overhang.simulation import Attempt, Provenance, ResolvedDevice, Result, Stage, decide
@@ -92,6 +92,7 @@ class RuleContext:
         self.not_examined: list[tuple[str, str]] = []
         self._witness = Witness(resolved, self.exposure, moment, project.servers, _MOST_RUNS)
         self._kept: dict[Hashable, object] = {}
+        self._busy: dict[tuple[int, ...], frozenset[int]] = {}
 
     @property
     def device(self) -> Device:
@@ -281,7 +282,19 @@ class RuleContext:
         """The VTYs that are busy where a login is to meet one of ``numbers``; none for other ways."""
         if not numbers:
             return frozenset()
-        return frozenset(view.number for view in self.vtys if view.number is not None and view.number not in numbers)
+        if numbers not in self._busy:
+            self._busy[numbers] = self._every_vty.difference(numbers)
+        return self._busy[numbers]
+
+    @cached_property
+    def _every_vty(self) -> frozenset[int]:
+        return frozenset(view.number for view in self.vtys if view.number is not None)
+
+    @cached_property
+    def _sources(self) -> list[tuple[Address, int]]:
+        """One address for each kind of source that the lists tell apart, and the set that it is of."""
+        classes = self.exposure.address_classes
+        return [(each, classes.holding(each.family, each.value, each.value)) for each in self.resolved.source_classes()]
 
     def shown(self, point: AccessPoint, path: AccessPath, elevate: int | None = None) -> Result | None:
         """A login that shows a path: its result. None where none was found within bounds.
@@ -312,12 +325,15 @@ class RuleContext:
         name: str = "somebody",
         knows: frozenset[str] = frozenset(),
         ssh_versions: tuple[int, ...] = (1, 2),
+        within: int | None = None,
     ) -> Iterator[Result]:
         """How logins without a credential, or with no more than ``knows``, end from each kind of source.
 
-        The VTYs other than ``numbers`` are busy; what is typed opens nothing.
+        With ``within`` only sources of that set are looked at. The VTYs other than ``numbers`` are busy; what is typed
+        opens nothing.
         """
-        for source in [None] if via in PORTS else self.resolved.source_classes():
+        remote = [address for address, bit in self._sources if within is None or bit & within]
+        for source in [None] if via in PORTS else remote:
             attempt = Attempt(
                 via,
                 self.moment,
@@ -341,7 +357,7 @@ class RuleContext:
                 for point in self.access_points
                 if point.arrives
                 for state in down
-                for result in self.unauthenticated(point.via, point.numbers, state, name, knows)
+                for result in self.unauthenticated(point.via, point.numbers, state, name, knows, within=point.sources)
                 for step in result.trace
                 if step.stage is Stage.AUTHENTICATION
             },
