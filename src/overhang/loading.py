@@ -2,7 +2,9 @@
 
 import os
 import stat
+import sys
 from collections.abc import Callable, Iterable, Iterator
+from typing import BinaryIO
 
 from overhang.auditing.report import Unreadable
 from overhang.formats import FormatRegistry, NoReader, Reader
@@ -14,6 +16,7 @@ from overhang.text import UnreadableInput
 
 _LARGEST = 256 * 1024 * 1024
 _NOTHING_HERE = "no file in this folder that a reader recognises"
+_NO_FILE = "not a regular file; to read from a pipe, name it - and send it to standard input"
 _UNKNOWN = (
     "no reader recognises it; choose one with --reader or --dialect, or begin a dialect with overhang dialect start"
 )
@@ -21,8 +24,12 @@ Found = tuple[str | None, str | Unreadable]
 Progress = Callable[[list[Found]], Iterable[Found]]
 
 
+#: The path that names standard input, and what it is called where it is shown.
+_STANDARD, _STANDARD_NAME = "-", "standard input"
+
+
 class Unrecognised(UnreadableInput):
-    """A file that no reader recognises."""
+    """A file that no reader recognises, or something else than a file: left out where it was found in a folder."""
 
 
 class Projects:
@@ -68,6 +75,7 @@ class Loader:
     def __init__(self, projects: Projects, reader: str | None = None, dialect: str | None = None) -> None:
         self.projects = projects
         self.left_out: list[str] = []
+        self._piped: bytes | None = None
         self.registry = FormatRegistry(reader, dialect)
 
     def configs(
@@ -88,9 +96,9 @@ class Loader:
                     taken.setdefault(folder, False)
                     yield from self._problems()
                     continue
-                result = Unreadable(found, str(problem))
+                result = Unreadable(_shown(found), str(problem))
             except UnreadableInput as problem:
-                result = Unreadable(found, str(problem))
+                result = Unreadable(_shown(found), str(problem))
             yield from self._problems()
             taken[folder or ""] = True
             yield result
@@ -104,8 +112,11 @@ class Loader:
             yield Unreadable(*self.registry.problems.pop(0))
 
     def load(self, path: str) -> ParsedConfig:
-        """Read one configuration. Raises UnreadableInput, and Unrecognised where there is no reader for it."""
-        data = read_file(path)
+        """Read one configuration; ``-`` is standard input.
+
+        Raises UnreadableInput, and Unrecognised where there is no reader for it.
+        """
+        data, path = self._read(path), _shown(path)
         config = self._choose(path, data).read(data, path)
         named = config.device.facts.profile
         if named is None or named.value in config.profiles or named.value in self.projects.of(path).profiles:
@@ -115,7 +126,15 @@ class Loader:
 
     def reader(self, path: str) -> Reader:
         """The reader for a file. Raises UnreadableInput."""
-        return self._choose(path, read_file(path))
+        return self._choose(_shown(path), self._read(path))
+
+    def _read(self, path: str) -> bytes:
+        """The bytes of a file; standard input can be read only once, and is kept."""
+        if path != _STANDARD:
+            return read_file(path)
+        if self._piped is None:
+            self._piped = read_file(path)
+        return self._piped
 
     def _choose(self, path: str, data: bytes) -> Reader:
         project = self.projects.of(path)
@@ -155,26 +174,43 @@ def _in_folder(folder: str) -> Iterator[str | Unreadable]:
         yield Unreadable(str(problem.filename), f"cannot be opened: {problem.strerror}")
 
 
+def _shown(path: str) -> str:
+    return _STANDARD_NAME if path == _STANDARD else path
+
+
 def read_file(path: str) -> bytes:
-    """The bytes of a file. Raises UnreadableInput."""
+    """The bytes of a file, or of standard input where ``path`` is ``-``.
+
+    Raises UnreadableInput, and Unrecognised for a pipe, a socket or a device, which is never waited for.
+    """
     try:
-        handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0))
+        if path == _STANDARD:
+            return _piped()
+        if not stat.S_ISREG(os.stat(path).st_mode) and not os.path.isdir(path):
+            raise Unrecognised(_NO_FILE)
+        with open(path, "rb", opener=_without_waiting) as stream:
+            if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
+                raise Unrecognised(_NO_FILE)
+            return _bounded(stream)
     except OSError as error:
         raise UnreadableInput(f"cannot be opened: {error.strerror}") from None
+
+
+def _without_waiting(path: str, flags: int) -> int:
+    return os.open(path, flags | getattr(os, "O_NONBLOCK", 0))
+
+
+def _piped() -> bytes:
+    if sys.stdin is None:
+        raise UnreadableInput("is closed")
+    return _bounded(sys.stdin.buffer)
+
+
+def _bounded(stream: BinaryIO) -> bytes:
     try:
-        facts = os.fstat(handle)
-        if stat.S_ISFIFO(facts.st_mode):
-            os.set_blocking(handle, True)
-        elif not stat.S_ISREG(facts.st_mode):
-            raise UnreadableInput("not a regular file")
-        chunks, size = [], 0
-        while chunk := os.read(handle, max(65536, min(facts.st_size + 1, 1 << 24))):
-            chunks.append(chunk)
-            size += len(chunk)
-            if size > _LARGEST:
-                raise UnreadableInput(f"larger than {_LARGEST >> 20} MB; configurations are smaller")
-        return b"".join(chunks)
+        data = stream.read(_LARGEST + 1)
     except OSError as error:
         raise UnreadableInput(f"cannot be read: {error.strerror}") from None
-    finally:
-        os.close(handle)
+    if len(data) > _LARGEST:
+        raise UnreadableInput(f"larger than {_LARGEST >> 20} MB; configurations are smaller")
+    return data

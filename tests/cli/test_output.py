@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from overhang.cli import main, output
+from overhang.cli.errors import OutputError
 from overhang.demo import demo_files
 from tests.conftest import Ran
 
@@ -196,3 +197,61 @@ def test_a_file_is_whole_or_not_there(tmp_path: Path, monkeypatch: pytest.Monkey
         output.replace_file(str(target), b"after")
     assert [each.name for each in tmp_path.iterdir()] == ["report.txt"]
     assert target.read_text() == "before"
+
+
+def test_standard_input_is_a_configuration(overhang: Run, write: Write) -> None:
+    write("quay.sheet", SHEET)
+    for words in (("audit", "--long"), ("ways",), ("sheet",)):
+        named, piped = overhang(*words, "quay.sheet"), overhang(*words, "-", stdin=SHEET)
+        assert named.out.replace("quay.sheet", "standard input") == piped.out
+        assert (named.code, named.err) == (piped.code, piped.err)
+    assert overhang("audit", "-", stdin="(nothing)").err.startswith("overhang: standard input: no reader recognises it")
+
+
+def test_what_is_no_ordinary_file_is_named_and_neither_waited_for_nor_written(
+    overhang: Run, write: Write, tmp_path: Path
+) -> None:
+    write("quay.sheet", SHEET)
+    os.mkfifo(tmp_path / "pipe.sheet")
+    (tmp_path / "gone.sheet").symlink_to("nothing")
+    ran = overhang("audit", ".")
+    assert "left out: 1 file that no reader recognises: ./pipe.sheet" in ran.out
+    assert ran.err == "overhang: ./gone.sheet: cannot be opened: No such file or directory\n"
+    assert "pipe.sheet: not a regular file" in overhang("audit", "pipe.sheet").err
+    ran = overhang("audit", "quay.sheet", "--output", "pipe.sheet")
+    assert (ran.code, "pipe.sheet: is not an ordinary file" in ran.err) == (2, True)
+    assert overhang("audit", "quay.sheet", "--output", os.devnull).code == 1
+    ran = overhang("audit", "\x1b[31mred\u202e\x85.sheet")
+    assert ran.err == "overhang: \\x1b[31mred\\u202e\\x85.sheet: cannot be opened: No such file or directory\n"
+
+
+def test_a_run_clears_what_killed_ones_left_and_keeps_mode_and_target(here: Path) -> None:
+    killed = subprocess.Popen(["true"])
+    killed.wait()
+    output.replace_file("report", b"1")
+    names = [here / name.replace("PID", str(killed.pid)) for name in (f"{output.own_prefix()}PID-x", ".overhang-PID-x")]
+    running = here / f"{output.own_prefix()}{os.getpid()}-x"
+    for each in (*names, running):
+        each.touch()
+    os.chmod("report", 0o640)
+    (here / "link").symlink_to("report")
+    output.replace_file("link", b"2")
+    assert (here / "report").read_bytes() == b"2"
+    assert ((here / "report").stat().st_mode & 0o777, (here / "link").is_symlink()) == (0o640, True)
+    assert [each.exists() for each in (*names, running)] == [False, True, True]
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="needs another owner")
+def test_a_file_that_is_replaced_stays_its_owners(here: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    output.replace_file("report", b"1")
+    os.chown("report", 4321, 4321)
+    output.replace_file("report", b"2")
+    assert (here / "report").stat().st_uid == 4321
+
+    def refused(*_: object) -> None:
+        raise PermissionError(1, "no")
+
+    monkeypatch.setattr(os, "chown", refused)
+    with pytest.raises(OutputError, match="belongs to somebody else"):
+        output.replace_file("report", b"3")
+    assert ((here / "report").read_bytes(), len(os.listdir(here))) == (b"2", 3)

@@ -1,6 +1,10 @@
-"""Damaged sheets: nothing raises, and every report keeps its width and has its sentences filled in."""
+"""Damaged and hostile sheets: nothing raises, and every report keeps its width and has its sentences filled in."""
 
+import csv
+import io
+import json
 import random
+import re
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -22,6 +26,7 @@ from overhang.report.lines import plain
 from overhang.report.login_text import login_lines
 from overhang.report.ways_text import DeviceWays, ways_lines
 from overhang.simulation import Attempt, ResolvedDevice, decide
+from overhang.text.json_text import escape_json
 from tests.support.generator import NOW, SOURCES, WAYS, Made
 
 
@@ -68,3 +73,29 @@ def test_damaged_sheets_are_answered(seed: int) -> None:
     for text in reports:
         assert max(map(len, text.splitlines())) <= 100, text
         assert "{" not in text.replace(sheet.device.name, "")
+
+
+@pytest.mark.parametrize(
+    ("name", "cell", "markdown"),
+    [
+        ("quay", "quay", "quay"),
+        ("=a", "'=a", "=a"),
+        (" \u00a0+a", "' \u00a0+a", " \u00a0+a"),
+        ("\uff1da", "'\uff1da", "\uff1da"),
+        ("a\x85b\u202e", "a\\x85b\\u202e", "a\\\\x85b\\\\u202e"),
+        ("https://a.example", "https://a.example", "https\\://a.example"),
+        ("www.a.example", "www.a.example", "www\\.a.example"),
+        ("a\x7f\U000e0041b", "a\\x7f\\ue0041b", "a\\\\x7f\\\\ue0041b"),
+        ("a@b.example", "a@b.example", "a\\@b.example"),
+    ],
+)
+def test_foreign_text_is_safe_where_it_is_shown(name: str, cell: str, markdown: str) -> None:
+    config = read_sheet(f'device "{name}":\nentry console: check nothing\n', "a.sheet")
+    report = AuditReport((audit_config(config, Project(), NOW),), (), (), NOW)
+    assert config.device.name == name
+    assert cell in [row[2] for row in csv.reader(io.StringIO(audit_csv(report)))]
+    assert f"| {markdown} |" in audit_markdown(report)
+    for written in (audit_json(report), audit_sarif(report)):
+        assert not re.search("[\x7f-\x9f\u202e]", written)
+    assert json.loads(audit_json(report))["devices"][0]["name"] == name
+    assert json.loads(escape_json(json.dumps(name, ensure_ascii=False))) == name

@@ -20,7 +20,7 @@ _MOST_NAMED = 4
 def add_inputs(parser: argparse.ArgumentParser, *, several: bool = True) -> None:
     """The arguments that name devices and how they are read."""
     if several:
-        about = "a device's configuration, or a folder of them"
+        about = "a device's configuration, or a folder of them; - is standard input"
         parser.add_argument("paths", nargs="+", metavar="PATH", help=about)
     parser.add_argument(
         "--reader",

@@ -67,6 +67,10 @@ def _discard() -> None:
 
 def tell(message: str) -> None:
     """One line on standard error, after the program's name. Where nobody can read it, the exit code still tells."""
+    if not (message.isascii() and message.isprintable()):
+        from overhang.report.lines import safe  # names of files and arguments may hold anything
+
+        message = safe(message)
     try:
         print(f"overhang: {message}", file=sys.stderr, flush=True)
     except (OSError, ValueError):
@@ -89,7 +93,9 @@ def check_target(path: str, options: argparse.Namespace, content: bytes | None =
     if stat.S_ISDIR(facts.st_mode):
         raise UserError(f"{path}: is a folder; name a file to write")
     if not stat.S_ISREG(facts.st_mode):
-        return
+        if os.path.samefile(path, os.devnull):
+            return
+        raise UserError(f"{path}: is not an ordinary file; without --output the report goes to standard output")
     if (facts.st_dev, facts.st_ino) in _inputs(options):
         raise UserError(f"{path}: is an input of this run and is not overwritten; choose another name")
     if content is not None and _holds(path, content):
@@ -111,25 +117,71 @@ def replace_file(path: str, data: bytes) -> None:
     import tempfile  # most runs write no file
 
     target = os.path.realpath(path)
+    if target == os.devnull:
+        return
+    prefix = own_prefix()
     try:
-        if os.path.lexists(target) and not stat.S_ISREG(os.stat(target).st_mode):
-            with open(target, "wb") as stream:  # a pipe or a device has no other place to be made in
-                stream.write(data)
-            return
-        mode = stat.S_IMODE(os.stat(target).st_mode) if os.path.exists(target) else 0o666 & ~_umask()
-        handle, temporary = tempfile.mkstemp(dir=os.path.dirname(target), prefix=".overhang-")
+        _clear_left_behind(os.path.dirname(target), prefix)
+        before = os.stat(target) if os.path.exists(target) else None
+        handle, temporary = tempfile.mkstemp(dir=os.path.dirname(target), prefix=f"{prefix}{os.getpid()}-")
         try:
             with os.fdopen(handle, "wb") as stream:
                 stream.write(data)
                 stream.flush()
                 os.fsync(stream.fileno())
-            os.chmod(temporary, mode)
+            os.chmod(temporary, 0o666 & ~_umask() if before is None else stat.S_IMODE(before.st_mode))
+            if before is not None:
+                _keep_owner(path, temporary, before)
             os.replace(temporary, target)
         except BaseException:
             os.unlink(temporary)
             raise
     except OSError as error:
         raise OutputError(f"{path}: cannot be written: {error.strerror}") from None
+
+
+def own_prefix() -> str:
+    """How the names of files begin that runs on this machine are writing; a process and a dash follow."""
+    import platform
+    import zlib
+
+    return f".overhang-{zlib.crc32(platform.node().encode()):08x}-"
+
+
+def _keep_owner(path: str, temporary: str, before: os.stat_result) -> None:
+    """Give the new file the owner of the one that it replaces. Raises OutputError where that is not allowed."""
+    made = os.stat(temporary)
+    if (made.st_uid, made.st_gid) == (before.st_uid, before.st_gid):
+        return
+    try:
+        os.chown(temporary, before.st_uid, before.st_gid)
+        os.chmod(temporary, stat.S_IMODE(before.st_mode))  # a change of owner drops some of the modes
+    except PermissionError:
+        raise OutputError(f"{path}: belongs to somebody else and could not stay theirs; choose another name") from None
+
+
+def _clear_left_behind(folder: str, prefix: str) -> None:
+    """Remove what runs on this machine that were killed while writing left in a folder."""
+    if os.name != "posix":
+        return  # there is no asking whether a process runs without ending it
+    names = []
+    with contextlib.suppress(OSError):  # a folder may allow writing and not listing
+        names = os.listdir(folder)
+    for name in names:
+        process = name.removeprefix(prefix).split("-")[0]
+        if name.startswith(prefix) and process.isdigit() and not _runs(int(process)):
+            with contextlib.suppress(OSError):  # another run may clear it at the same time
+                os.unlink(os.path.join(folder, name))
+
+
+def _runs(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (PermissionError, OverflowError):
+        return True
+    return True
 
 
 def make_folder(path: str) -> None:

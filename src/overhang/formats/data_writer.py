@@ -1,6 +1,5 @@
 """Writing a device as instance data: the standard modules for what they have, our own for the rest."""
 
-import json
 import re
 from collections.abc import Callable, Iterable
 from typing import Any
@@ -14,6 +13,7 @@ from overhang.language.schema import INCOMPLETE
 from overhang.model import Device, PublicKey, StoredSecret
 from overhang.model.stored_secret import Form
 from overhang.text import OverhangError
+from overhang.text.json_text import json_text
 
 Data = dict[str, Any]
 #: A host name of RFC 7317 that is one label, so that it cannot be taken for a name and a domain.
@@ -46,7 +46,7 @@ def model_data(device: Device, *, secrets: bool) -> Data:
 
 def to_json(device: Device, *, secrets: bool) -> str:
     """The data as JSON (RFC 7951). Raises Unsayable."""
-    return json.dumps(model_data(device, secrets=secrets), indent=2, ensure_ascii=False) + "\n"
+    return json_text(model_data(device, secrets=secrets))
 
 
 def to_xml(device: Device, *, secrets: bool) -> str:

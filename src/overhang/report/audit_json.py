@@ -1,6 +1,5 @@
 """The audit for programs, as JSON; docs/audit.schema.json describes it."""
 
-import json
 from typing import Any
 
 from overhang import __version__
@@ -10,6 +9,7 @@ from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import Page, page_of
 from overhang.report.audit_summary import not_examined, verdict
 from overhang.text import Diagnostic
+from overhang.text.json_text import json_text
 
 #: The version of docs/audit.schema.json that a report follows. docs/output.md says what a later one may change.
 SCHEMA_VERSION = 2
@@ -17,7 +17,7 @@ SCHEMA_VERSION = 2
 
 def audit_json(report: AuditReport) -> str:
     """The report as JSON."""
-    return json.dumps(audit_value(report), indent=2, ensure_ascii=False) + "\n"
+    return json_text(audit_value(report))
 
 
 def audit_value(report: AuditReport) -> dict[str, Any]:

@@ -1,6 +1,5 @@
 """The audit as SARIF 2.1.0 (OASIS), for code hosting and build servers."""
 
-import json
 import os
 from typing import Any
 from urllib.parse import quote
@@ -14,6 +13,7 @@ from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import Page, page_of
 from overhang.report.audit_summary import not_examined, own_lines
 from overhang.report.opened import opened_phrases
+from overhang.text.json_text import json_text
 
 _LEVELS = {
     Severity.CRITICAL: "error",
@@ -56,7 +56,7 @@ def audit_sarif(report: AuditReport) -> str:
         "invocations": [{"executionSuccessful": not report.unreadable, "toolExecutionNotifications": notes}],
         "results": results,
     }
-    return json.dumps({"version": "2.1.0", "runs": [run]}, indent=2, ensure_ascii=False) + "\n"
+    return json_text({"version": "2.1.0", "runs": [run]})
 
 
 def _rule(page: Page, topic: str) -> dict[str, Any]:

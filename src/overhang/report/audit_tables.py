@@ -2,6 +2,7 @@
 
 import csv
 import io
+import re
 from collections.abc import Iterator
 
 from overhang.auditing.aspects import Aspect
@@ -38,7 +39,8 @@ COLUMNS = (
     "possible",
     "also",
 )
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+#: Blanks do not keep a spreadsheet from reading a formula, nor does a sign of full width.
+_FORMULA = re.compile(r"[\s\0]*[=+\-@\uff1d\uff0b\uff0d\uff20]|[\t\r\n]")
 
 
 def audit_csv(report: AuditReport) -> str:
@@ -90,8 +92,11 @@ def _row_across(finding: FleetFinding, waived: str) -> list[object]:
 
 
 def _cell(value: object) -> object:
-    """A value that no spreadsheet takes for a formula."""
-    return "'" + value if isinstance(value, str) and value.startswith(_FORMULA) else value
+    """A value that no spreadsheet takes for a formula, and in which nothing steers who shows it."""
+    if not isinstance(value, str):
+        return value
+    text = "\n".join(map(safe, value.split("\n")))
+    return "'" + text if _FORMULA.match(value) else text
 
 
 # -- JUnit XML ---------------------------------------------------------------------------------------------------------
@@ -211,6 +216,10 @@ def _markdown(report: AuditReport) -> Iterator[str]:
             yield ""
 
 
+#: What a renderer takes for markup; and where one makes a link of an address that stands in the text.
+_MARKUP = re.compile(r"[\\`*_{}\[\]<>|#~@]|:(?=//)|(?<=www)\.", re.IGNORECASE)
+
+
 def _md(text: str) -> str:
-    """Text in which nothing is taken for markup."""
-    return "".join("\\" + each if each in "\\`*_{}[]<>|#~" else each for each in safe(text))
+    """Text in which nothing is taken for markup or a link."""
+    return _MARKUP.sub(r"\\\g<0>", safe(text))

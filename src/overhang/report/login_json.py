@@ -5,6 +5,7 @@ from collections.abc import Callable
 from typing import Any
 
 from overhang.simulation import FromAttempt, FromProfile, Provenance, Result, Step
+from overhang.text.json_text import escape_json, json_text
 
 _MOST_KEPT = 50_000
 
@@ -48,7 +49,7 @@ class LineWriter:
         """One result as a line, ended, as ``result_value`` has it."""
         if len(self._steps) > _MOST_KEPT:
             self._steps.clear()
-        return self._encode(result_value(result, self._step)) + "\n"
+        return escape_json(self._encode(result_value(result, self._step))) + "\n"
 
     def _step(self, step: Step) -> dict[str, Any]:
         value = self._steps.get(step)
@@ -59,4 +60,4 @@ class LineWriter:
 
 def login_json(result: Result) -> str:
     """The result as JSON."""
-    return json.dumps(result_value(result), indent=2, ensure_ascii=False) + "\n"
+    return json_text(result_value(result))

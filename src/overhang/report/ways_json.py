@@ -1,6 +1,5 @@
 """The ways in for programs."""
 
-import json
 from collections.abc import Sequence
 from typing import Any
 
@@ -8,6 +7,7 @@ from overhang import __version__
 from overhang.exposure import AccessPath, AccessPaths
 from overhang.exposure.phrases import numbers_phrase
 from overhang.report.ways_text import DeviceWays
+from overhang.text.json_text import json_text
 
 
 def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str]]) -> str:
@@ -27,7 +27,7 @@ def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str
         ],
         "unreadable": [{"file": file, "error": error} for file, error in unreadable],
     }
-    return json.dumps(value, indent=2, ensure_ascii=False) + "\n"
+    return json_text(value)
 
 
 def way_value(found: AccessPaths, way: AccessPath) -> dict[str, Any]:
