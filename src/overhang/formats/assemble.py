@@ -1,5 +1,6 @@
 """Builds a device from the statements that a reader collected."""
 
+import functools
 import json
 import re
 from collections.abc import Callable, Mapping, Sequence
@@ -10,6 +11,9 @@ from overhang.language.builder import Builder
 from overhang.language.redact import STRUCK
 from overhang.profiles import Profile
 from overhang.text import Diagnostic, Level, Span
+
+#: Characters of a line, times the secrets on it, that are looked at to strike them out.
+_MOST_LOOKED_AT = 2_000_000
 
 
 class Source(NamedTuple):
@@ -53,12 +57,20 @@ def _diagnostic(source: Source, line: int, why: str) -> Diagnostic:
 
 
 def shown_lines(lines: Sequence[str], secrets: Mapping[int, Sequence[str]]) -> Callable[[int], str]:
-    """A way to show lines with the secrets that were found on them struck out; all, if one cannot be found."""
+    """A way to show lines with the secrets that were found on them struck out; all, if one cannot be found.
+
+    Data may stand in one line, which is then quoted for everything that is said of it: each line is made once, and one
+    in which looking for every secret would take long is not shown.
+    """
     from xml.sax.saxutils import escape  # sheets need none of this
 
+    @functools.cache
     def quote(line: int) -> str:
         raw = text = lines[line - 1]
-        for secret in sorted(filter(None, secrets.get(line, ())), key=len, reverse=True):
+        hidden = sorted({secret for secret in secrets.get(line, ()) if secret}, key=len, reverse=True)
+        if len(raw) * len(hidden) > _MOST_LOOKED_AT:
+            return raw[: len(raw) - len(raw.lstrip())] + STRUCK
+        for secret in hidden:
             quoted = escape(secret, {'"': "&quot;", "'": "&apos;"})
             forms = {secret, json.dumps(secret)[1:-1], escape(secret), quoted}
             found = re.compile("|".join(rf"(?<!\w){re.escape(form)}(?!\w)" for form in forms))
