@@ -79,16 +79,14 @@ def test_the_fuzzer_notices_what_is_shown(tmp_path: Path, monkeypatch: pytest.Mo
 
 
 def test_a_long_line_with_many_secrets_is_not_shown_at_all() -> None:
-    user = (
-        '{{"name": "u{0}", "overhang-access:password": {{"form": "readable", "text": "%s{0}"}}, "no": 1}}' % fuzz.CANARY
-    )
+    user = '{"name": "u<N>", "overhang-access:password": {"form": "readable", "text": "canary <N>"}, "no": 1}'
     for size, shown in ((2, True), (800, False)):  # to look for each on the line would take the square of the time
-        users = ", ".join(user.format(each) for each in range(size))
+        users = ", ".join(user.replace("<N>", str(each)) for each in range(size))
         text = f' {{"ietf-system:system": {{"authentication": {{"user": [{users}]}}}}}}'
         config = JSON.read(text.encode(), "a.json")
         assert len(config.diagnostics) == size
         assert {each.text == " ***" for each in config.diagnostics} == {not shown}
-        assert fuzz.CANARY not in config.diagnostics[0].text
+        assert "canary" not in config.diagnostics[0].text
 
 
 @pytest.mark.parametrize("stream", ["2>&-", "2>/dev/full", "2>&- >&-", "2>/dev/full >/dev/full"])
