@@ -18,6 +18,8 @@ from typing import NamedTuple
 
 from overhang.cli import main as program
 from overhang.demo import demo_files
+from overhang.errors import OverhangError
+from overhang.loading import Loader, Projects
 
 CANARY = "Zq7canaryVx9"
 #: Every way in which a canary would show.
@@ -140,6 +142,14 @@ def run(arguments: list[str]) -> Outcome:
     return Outcome(code, out.getvalue() + err.getvalue())
 
 
+def shown_to_all(path: str) -> str:
+    """The banners of a device: a line that landed in one is published by the device itself."""
+    try:
+        return str([each.lines for each in Loader(Projects()).load(path).device.banners.values()])
+    except OverhangError:
+        return ""
+
+
 def attempt(seed: int, folder: Path) -> tuple[str, list[str], str]:
     """One input broken and given to one command: the file, the command, and what is wrong ("" for nothing)."""
     rng = random.Random(seed)
@@ -154,6 +164,7 @@ def attempt(seed: int, folder: Path) -> tuple[str, list[str], str]:
         (folder / "quay.sheet").write_text(files["harbour/harbour-gate.sheet"])
     words = [first, *rest[:1], device, *rest[1:]] if first == "dialect" else [first, device, *rest]
     done = run(words)
+    banners = "" if path == "overhang.toml" else shown_to_all(str(target))
     target.unlink()
     wrong = []
     if done.code not in ALLOWED:
@@ -161,7 +172,8 @@ def attempt(seed: int, folder: Path) -> tuple[str, list[str], str]:
     if "Traceback" in done.shown:
         wrong.append("a traceback")
     folded = done.shown.lower()
-    wrong += [f"the canary as {each}" for each in ENCODED if each in done.shown or each.lower() in folded]
+    if CANARY not in banners:
+        wrong += [f"the canary as {each}" for each in ENCODED if each in done.shown or each.lower() in folded]
     return path, words, "; ".join(wrong)
 
 

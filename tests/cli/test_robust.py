@@ -74,7 +74,7 @@ def test_broken_inputs_of_every_reader_show_no_secret_and_no_traceback(
 
 def test_the_fuzzer_notices_what_is_shown(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
-    monkeypatch.setattr(fuzz, "SECRETS", ("banner before-login:\n    | {}", "device {}:"))
+    monkeypatch.setattr(fuzz, "SECRETS", ("site {}", "device {}:"))
     assert any(fuzz.attempt(seed, tmp_path)[2] for seed in range(40))
 
 

@@ -4,6 +4,9 @@ A rule about who can log in asks the access paths and the decision behind them; 
 """
 
 import datetime
+import functools
+import itertools
+import operator
 from collections.abc import Callable, Hashable, Iterable, Iterator
 from fnmatch import fnmatchcase
 from functools import cached_property
@@ -19,7 +22,7 @@ from overhang.model import Address, Configured, Device, Prefix, StoredSecret
 from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
 from overhang.project import Person, Project, Thresholds
 from overhang.simulation import Attempt, Provenance, ResolvedDevice, Result, Stage, decide
-from overhang.simulation.resolve import ResolvedEntry, ResolvedService
+from overhang.simulation.resolve import Account, ResolvedEntry, ResolvedService
 from overhang.text import Origin
 
 T = TypeVar("T")
@@ -347,21 +350,33 @@ class RuleContext:
             )
             yield decide(self.resolved, attempt, most_runs=_MOST_RUNS).result
 
-    def asked(self, name: str, knows: frozenset[str] = frozenset()) -> set[Provenance]:
+    def asked(self, name: str) -> set[Provenance]:
         """The statements that logins under a name come by, at every access point, with the servers up and down."""
-        down = {frozenset[str](), max(self.exposure.states, key=len)}
-        return self.keep(
-            ("asked", name, knows),
-            lambda: {
-                step.origin
-                for point in self.access_points
-                if point.arrives
-                for state in down
-                for result in self.unauthenticated(point.via, point.numbers, state, name, knows, within=point.sources)
-                for step in result.trace
-                if step.stage is Stage.AUTHENTICATION
-            },
-        )
+        return self.keep(("asked", name), lambda: set(self._comes_by(name, frozenset(), 0)))
+
+    def asks(self, account: Account) -> bool:
+        """Whether some login under the account's name comes by its password or one of its keys."""
+        own: set[Provenance] = {said.origin for said in account.keys}
+        if account.credential is not None:
+            own.add(account.credential.origin)
+        knows = frozenset({f"user:{account.name}", f"key:{account.name}"})
+        return any(origin in own for origin in self._comes_by(account.name, knows, self._admitted_by(account)))
+
+    def _admitted_by(self, account: Account) -> int:
+        """The set of sources that the account's own list admits: where it is asked at all, most likely."""
+        rules = None if account.sources is None else self.resolved.lists.get(account.sources.value)
+        if rules is None:
+            return 0
+        return functools.reduce(operator.or_, (bit for each, bit in self._sources if rules.decide(each)[0] is True), 0)
+
+    def _comes_by(self, name: str, knows: frozenset[str], first: int) -> Iterator[Provenance]:
+        """What logins under a name come by, once or more; those from the sources of ``first`` before others."""
+        for point in self.access_points:
+            sources, downs = point.sources, {frozenset[str](), max(self.exposure.states, key=len)}
+            parts = [sources] if sources is None or not first else [sources & first, sources & ~first]
+            for within, down in itertools.product(parts, downs if point.arrives else ()):
+                for result in self.unauthenticated(point.via, point.numbers, down, name, knows, within=within):
+                    yield from (step.origin for step in result.trace if step.stage is Stage.AUTHENTICATION)
 
     # -- stored passwords ----------------------------------------------------------------------------------------------
 

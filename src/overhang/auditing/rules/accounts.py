@@ -45,17 +45,8 @@ def _usable(context: RuleContext) -> Iterator[Account]:
         for each in methods.methods
     )
     for account in context.resolved.accounts:
-        if not shut(context, account) and (elevates or _logs_in(context, account)):
+        if not shut(context, account) and (elevates or context.asks(account)):
             yield account
-
-
-def _logs_in(context: RuleContext, account: Account) -> bool:
-    """Whether a login under the account's name comes by its password or key."""
-    asked = context.asked(account.name, frozenset({f"user:{account.name}", f"key:{account.name}"}))
-    own: set[Provenance] = {said.origin for said in account.keys}
-    if account.credential is not None:
-        own.add(account.credential.origin)
-    return bool(own & asked)
 
 
 # -- factory defaults --------------------------------------------------------------------------------------------------
