@@ -14,6 +14,7 @@ from overhang.auditing.checklist import Mark
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, Exposure, LoginTrace
 from overhang.model.vocabulary import way_label
+from overhang.report.audit_summary import in_doubt
 from overhang.report.lines import count, cut, safe
 
 if TYPE_CHECKING:
@@ -244,6 +245,15 @@ MARK_COLOURS: dict[Mark, tuple[str, str]] = {
 }
 
 
+def _counted(report: AuditReport) -> str:
+    maybe, doubted = sum(report.possible_counts.values()), sum(map(in_doubt, report.audits))
+    found = count(sum(report.counts.values()), "finding") + (f" and {maybe} possible" if maybe else "")
+    parts = [f"{found} on {count(len(report.audits), 'device')}, the worst first"]
+    parts += [f"{count(doubted, 'device')} not fully judged"] if doubted else []
+    parts += [f"{count(len(report.unreadable), 'file')} unreadable"] if report.unreadable else []
+    return "; ".join(parts)
+
+
 @_plainly
 def checklist_chart(report: AuditReport) -> "Figure":
     """Devices down, worst first, aspects across; each cell the mark."""
@@ -254,9 +264,7 @@ def checklist_chart(report: AuditReport) -> "Figure":
     figure.text(
         0.02, 1 - 0.32 / height, "Checklist of management access", size=16, weight="bold", color=_INK, va="center"
     )
-    total = sum(report.counts.values())
-    about = f"{count(total, 'finding')} on {count(len(report.audits), 'device')}, the worst devices first"
-    figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=_FAINT, va="center")
+    figure.text(0.02, 1 - 0.66 / height, _counted(report), size=10.5, color=_FAINT, va="center")
     size = min(0.5, (height - 2.1) / rows)
     for index, panel in enumerate(panels):
         width = 0.96 / len(panels)
