@@ -78,15 +78,17 @@ def test_the_fuzzer_notices_what_is_shown(tmp_path: Path, monkeypatch: pytest.Mo
     assert any(fuzz.attempt(seed, tmp_path)[2] for seed in range(40))
 
 
-def test_a_long_line_with_many_secrets_is_not_shown_at_all() -> None:
+def test_a_long_line_with_many_secrets_is_shown_without_them() -> None:
     user = '{"name": "u<N>", "overhang-access:password": {"form": "readable", "text": "canary <N>"}, "no": 1}'
-    for size, shown in ((2, True), (800, False)):  # to look for each on the line would take the square of the time
+    for size in (2, 800):
         users = ", ".join(user.replace("<N>", str(each)) for each in range(size))
         text = f' {{"ietf-system:system": {{"authentication": {{"user": [{users}]}}}}}}'
         config = JSON.read(text.encode(), "a.json")
         assert len(config.diagnostics) == size
-        assert {each.text == " ***" for each in config.diagnostics} == {not shown}
-        assert "canary" not in config.diagnostics[0].text
+        shown = config.diagnostics[-1].text
+        assert shown.startswith(' {"ietf-system:system": {"authentication": {"user": [{"name": ***')
+        assert "canary" not in shown
+        assert len(shown) < 2100
 
 
 @pytest.mark.parametrize("stream", ["2>&-", "2>/dev/full", "2>&- >&-", "2>/dev/full >/dev/full"])

@@ -776,14 +776,14 @@ SECRETS: list[tuple[str, str, str]] = [
     (
         '[[translate]]\nline = "p {who} ..."\neach = [{ part = "pin {s:number}", means = "user {who}: password readable {s}" }]\n',
         "p lena pin 0071",
-        "p ***",
+        "p lena pin ***",
     ),
     (
         'take-back = "un"\n' + LIST % ("w {s}", "ssh: on") + 'taken-back = "elevation 15: password readable {s}"\n',
         "un w Kelp7",
         "un w ***",
     ),
-    ('quotes = "\'"\n' + LIST % ("w {x:text}", "elevation 15: password readable {x}"), "w 'Kelp\\'7'", "w '***'"),
+    ('quotes = "\'"\n' + LIST % ("w {x:text}", "elevation 15: password readable {x}"), "w 'Kelp\\'7'", "w ***"),
     (LIST % ("pin {x:number}", "elevation 15: password readable {x}"), "pin 0071", "pin ***"),
     (LIST % ("page", "web: http on") + 'unless = "seal {x}"\n', "seal Kelp7\npage", "seal ***"),
     (

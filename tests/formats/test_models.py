@@ -179,12 +179,12 @@ TACACS = """, "ietf-system-tacacs-plus:tacacs-plus": {"server": [
 
 MEANT: list[tuple[str, list[str], list[str]]] = [
     (SYSTEM % ', "contact": "x", "dns-resolver": {"search": ["a"]}', ["device quay:"], []),
-    (SYSTEM % ', "colour": "blue"', ["device quay:"], ["1: ietf-system:colour is not supported here"]),
+    (SYSTEM % ', "colour": "blue"', ["device quay:"], ["1: ietf-system:*** is not supported here"]),
     ('{"ietf-system:system": {}, "ietf-interfaces:interfaces": {"interface": []}}', [], []),
     (
         '{"ietf-system:system": {}, "example-thing:thing": {"a": 1}}',
         [],
-        ["1: example-thing:thing is not supported here"],
+        ["1: this node is not supported here"],
     ),
     (
         SYSTEM % TACACS,
@@ -205,10 +205,12 @@ MEANT: list[tuple[str, list[str], list[str]]] = [
     (
         LISTED % (ACE % '"ipv4": {"protocol": 6}, "tcp": {"destination-port": {"port": 22}}'),
         ["sources a:"],
-        ["1: an entry of an access list that matches more than the source: tcp is not supported"],
+        [
+            "1: an entry of an access list that matches more than the source: ietf-access-control-list:tcp is not supported"
+        ],
     ),
     ('{"overhang-access:access": {"ssh": {"port": 99999}}}', ["ssh:"], ["1: a port is a number from 1 to 65535"]),
-    ('{"overhang-access:access": {"shh": {}}}', [], ["1: overhang-access:shh is not supported here"]),
+    ('{"overhang-access:access": {"shh": {}}}', [], ["1: overhang-access:*** is not supported here"]),
     (
         '{"overhang-access:access": {"vty": [{"first": "x", "last": 2}]}}',
         [],
@@ -235,7 +237,7 @@ DEEP = '{"a":' * 5000 + "1" + "}" * 5000
 BAD_JSON: list[tuple[str, str]] = [
     ("", "expected an object, on line 1"),
     ("[1]", "expected an object, on line 1"),
-    ('{"a": 1,\n "a": 2}', "the name a is given twice in one object, on line 2"),
+    ('{"a": 1,\n "a": 2}', "a name is given twice in one object, on line 2"),
     (DEEP, "nested more than 100 deep, more than any device's data, on line 1"),
     ('{"a": {"b":\n\n 01x}}', "not JSON: expected , or }, on line 3"),
     ('{"a": "\\ud8"}', "not JSON: a string that cannot be read, on line 1"),

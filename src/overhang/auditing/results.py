@@ -6,7 +6,7 @@ from typing import NamedTuple
 from overhang.auditing.checklist import ChecklistItem
 from overhang.auditing.findings import DedupKey, Severity
 from overhang.language import Phrased
-from overhang.text import Diagnostic
+from overhang.text import Diagnostic, Shown
 
 
 class Quoted(NamedTuple):
@@ -14,7 +14,7 @@ class Quoted(NamedTuple):
 
     file: str
     line: int
-    text: str
+    text: Shown
 
 
 class Unsaid(NamedTuple):

@@ -8,7 +8,7 @@ from overhang.dialect.model import Dialect, Translation
 from overhang.dialect.pattern import Hole
 from overhang.dialect.template import SECRET_AFTER, FilledTemplate, Piece, Template, fill, parse_filled, spelt
 from overhang.language.ir import Statement
-from overhang.language.redact import strike
+from overhang.language.unparser import struck, unparse_statement
 from overhang.model.masking import mask
 from overhang.model.stored_secret import Form
 
@@ -35,7 +35,7 @@ class Instantiated(NamedTuple):
             return f"{head} | {text.partition(chr(10))[0]}"
         if inner is None:
             return head
-        return f"{head} {strike(spelt(inner)).text if self.secret else spelt(inner)}"
+        return f"{head} {unparse_statement(struck(self.inner)) if self.secret and self.inner else spelt(inner)}"
 
 
 def instantiate(dialect: Dialect, openers: Openers, template: Template, option: Option) -> Sequence[Instantiated]:

@@ -10,8 +10,10 @@ from collections.abc import Sequence
 from overhang.dialect.device_defaults import add_always, add_unknown
 from overhang.dialect.emitter import Emitter
 from overhang.dialect.instantiate import MOST_STATEMENTS, Instantiated, Openers, instantiate
+from overhang.dialect.line_index import IndexedLine
 from overhang.dialect.matcher import Option, Values, parts_of
 from overhang.dialect.model import BlockType, Dialect, Translation
+from overhang.dialect.redactor import Reading, shown_dialect
 from overhang.dialect.scan import LineMatch, LineOutcome, Scan
 from overhang.dialect.template import Template
 from overhang.dialect.unparser import phrase
@@ -19,8 +21,6 @@ from overhang.language.builder import Builder
 from overhang.language.parsed_config import ParsedConfig
 from overhang.language.parser import Misread
 from overhang.text import Diagnostic, Level, Span
-
-_SHOWN = 2_000
 
 
 def read_dialect_text(dialect: Dialect, text: str, file: str, openers: Openers | None = None) -> ParsedConfig:
@@ -46,7 +46,7 @@ class Interpreter:
         for line, (_, instance, words) in sorted(self.scan.unread.items()):
             self.emitter.doubt(line, words, list(self.scan.around(instance)))
         dialect = self.dialect
-        builder = Builder(dialect.file, self.scan.quote, quiet=True)
+        builder = Builder(dialect.file, self.scan.redactor.lines.quote, quiet=True)
         add_always(dialect, builder)
         builder.file = self.file
         unread = sorted(self.scan.unread)
@@ -62,20 +62,19 @@ class Interpreter:
         return ParsedConfig(
             builder.device(),
             tuple(diagnostics),
-            self.scan.text.lines,
+            self.scan.redactor.lines,
             tuple(unread),
             max(0, self.scan.text.counted - len(unread)),
             f"dialect {dialect.name}",
-            self.scan.quote,
             profiles,
-            {dialect.file: dialect.lines},
+            {dialect.file: shown_dialect(dialect)},
             lambda lines: phrase(dialect, lines),
             program=self.emitter.program,
         )
 
     def diagnostic(self, line: int, why: str) -> Diagnostic:
         """The message about a line that was not understood."""
-        text = self.scan.quote(line)[:_SHOWN]
+        text = self.scan.redactor.lines.quote(line)
         column = len(text) - len(text.lstrip()) + 1
         end = max(column + 1, len(text.rstrip()) + 1)
         hint = "" if why.startswith("it ") else f"add it to the dialect {self.dialect.name}, or list it under pass-over"
@@ -122,25 +121,26 @@ class Interpreter:
         if not isinstance(target, Translation) or not target.conditional:
             return option.values, "", False
         values = dict(option.values)
-        partners = []
+        partners: list[IndexedLine] = []
+        needed: list[IndexedLine] = []
         for fact in target.partners:
             found = self.scan.beside.find(fact, match_.node.line, match_.instance, values)
             if found is None:
                 return None, f"{fact.patterns[0].text} is missing from its block", True
             values.update({**found.values, **values})
-            partners.append(found.line)
+            partners.append(found)
         for fact in target.needs:
             found = self.scan.beside.find(fact, match_.node.line, match_.instance, values)
             if found is None:
                 return None, f"it applies only with {fact.patterns[0].text}, which is missing", False
             values.update({**found.values, **values})
+            needed.append(found)
         for fact in target.bars:
             if self.scan.beside.find(fact, match_.node.line, match_.instance, values) is not None:
                 return None, f"it does not apply with {fact.patterns[0].text}, which is there", False
-        self.used.update(partners)
-        for line in partners:
-            self.scan.redactor.show(line)
-            self.scan.redactor.hide(line, [values[name] for name in target.secret if name in values])
+        self.used.update(each.line for each in partners)
+        for each in (*partners, *needed):
+            self.scan.redactor.read(each.node, Reading(each.at, each.pattern, target.secret))
         return values, "", False
 
     # -- saying --------------------------------------------------------------------------------------------------------
@@ -159,9 +159,9 @@ class Interpreter:
         templates = target.templates if not match_.taken else target.taken_back or ()
         said = self.emit(match_, option, templates)
         if target.parts and option.left and said is not None:
-            for part, found in parts_of(target, option.left) or ():
-                of_part = Option(target._replace(holes=part.holes), {**values, **found})
-                said += self.emit(match_, of_part, part.templates) or []
+            for found in parts_of(target, option.left) or ():
+                of_part = Option(target._replace(holes=found.part.holes), {**values, **found.values})
+                said += self.emit(match_, of_part, found.part.templates) or []
         if said:
             if self.scan.tracing:
                 self.scan.outcomes[match_.node.line] = LineOutcome("said", tuple(said))

@@ -5,14 +5,19 @@ from typing import NamedTuple
 
 from overhang.dialect.matcher import Values
 from overhang.dialect.model import Condition
+from overhang.dialect.pattern import Pattern
+from overhang.dialect.tokenizer import Node
 
 
 class IndexedLine(NamedTuple):
-    """A line that something may depend on."""
+    """A line that something may depend on, and the pattern that its words from ``at`` on fit."""
 
     line: int
     values: Values
     instance: int
+    node: Node
+    at: int
+    pattern: Pattern
 
 
 class LineIndex:

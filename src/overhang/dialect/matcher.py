@@ -4,30 +4,40 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.model import BlockType, Candidate, Condition, Dialect, Part, Translation
-from overhang.dialect.pattern import Mismatch, Tail
+from overhang.dialect.pattern import Mismatch, Pattern, Tail
 
 Values = Mapping[str, str]
 
 
 class Option(NamedTuple):
-    """One translation that fits a line, with the values of all holes; ``left`` are the words left for its parts."""
+    """One translation that fits a line by a pattern, with the values of all holes; ``left`` are the words left for its
+    parts."""
 
     target: Translation | BlockType
     values: Values
     left: tuple[str, ...] = ()
+    pattern: Pattern | None = None
+
+
+class PartMatch(NamedTuple):
+    """A part of a translation that words fit by a pattern, from word ``at`` on."""
+
+    part: Part
+    values: Values
+    pattern: Pattern
+    at: int
 
 
 class Match(NamedTuple):
     """What fits a line by itself.
 
-    ``passed`` are its words that tell to pass it over, 0 for none. ``exact``: it took text as it is written, which its
-    words do not tell.
+    ``passed`` tells to pass it over. ``exact``: it took text as it is written, which its words do not tell.
     """
 
     options: tuple[Option, ...]
     head: Option | None
-    facts: tuple[tuple[Condition, Values], ...]
-    passed: int
+    facts: tuple[tuple[Condition, Values, Pattern], ...]
+    passed: Pattern | None
     near: str
     exact: bool = False
 
@@ -50,9 +60,10 @@ class Matcher:
 
     def _match(self, block: str, words: Sequence[str], tail: Tail | None) -> Match:
         options: list[Option] = []
-        facts: list[tuple[Condition, Values]] = []
+        facts: list[tuple[Condition, Values, Pattern]] = []
         head: Option | None = None
-        passed, furthest, near, exact = 0, -1, "", False
+        passed: Pattern | None = None
+        furthest, near, exact = -1, "", False
         for pattern, target in self.of_first(block, words[0]):
             exact = exact or pattern.raw
             result = pattern.match(words, tail)
@@ -62,15 +73,15 @@ class Matcher:
                 continue
             values, used = result
             if target is None:
-                passed = passed or max(1, used)
+                passed = passed or pattern
             elif isinstance(target, Condition):
-                facts.append((target, values))
+                facts.append((target, values, pattern))
             elif isinstance(target, BlockType):
-                head = head or Option(target, values)
+                head = head or Option(target, values, pattern=pattern)
             elif not options or _goes_on(options[-1]):
                 left = tuple(words[used:])
                 if not target.parts or not left or parts_of(target, left) is not None:
-                    options.append(Option(target, values, left))
+                    options.append(Option(target, values, left, pattern))
                 elif furthest < used:
                     furthest, near = used, "no part of the translation fits what follows"
         return Match(tuple(options), head, tuple(facts), passed, near, exact)
@@ -91,29 +102,29 @@ class Matcher:
             if isinstance(target, BlockType):
                 result = pattern._replace(open=True).match(words)
                 if not isinstance(result, Mismatch):
-                    return Option(target, result[0]), result[1]
+                    return Option(target, result[0], pattern=pattern), result[1]
         return None
 
 
-def parts_of(target: Translation, words: Sequence[str]) -> list[tuple[Part, Values]] | None:
+def parts_of(target: Translation, words: Sequence[str]) -> list[PartMatch] | None:
     """The parts that words amount to, one after another; None where some word fits none."""
-    found: list[tuple[Part, Values]] = []
+    found: list[PartMatch] = []
     at = 0
     while at < len(words):
-        best: tuple[int, Part, Values] | None = None
+        best: PartMatch | None = None
         for part in target.parts:
             for pattern in part.patterns:
                 size = len(pattern.tokens)
                 result = pattern.match(words[at : at + size])
-                if not isinstance(result, Mismatch) and (best is None or size > best[0]):
-                    best = (size, part, result[0])
+                if not isinstance(result, Mismatch) and (best is None or size > len(best.pattern.tokens)):
+                    best = PartMatch(part, result[0], pattern, at)
         if best is None:
             if len(words[at]) == 1 and not words[at].isalnum():  # a sign between the items of a list
                 at += 1
                 continue
             return None
-        found.append((best[1], best[2]))
-        at += best[0]
+        found.append(best)
+        at += len(best.pattern.tokens)
     return found
 
 

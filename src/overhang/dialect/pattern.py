@@ -143,6 +143,12 @@ class Pattern(NamedTuple):
             at += took
         return values, at
 
+    def spread(self, count: int) -> Iterator[tuple[Token, int]]:
+        """How many of so many words each token took, where the pattern fitted them."""
+        more = count - self.least
+        for index, token in enumerate(self.tokens):
+            yield token, self.sizes[index] + (more if index == self.loose else 0)
+
     def fill(self, values: Mapping[str, str]) -> list[str] | None:
         """The words of a line, for the sheet's values; None where some value has no word of the maker."""
         words: list[str] = []

@@ -9,6 +9,7 @@ from overhang.dialect.line_shapes import Shape, shapes_of
 from overhang.dialect.model import Dialect, Sample, literals_of
 from overhang.dialect.scan import LineOutcome
 from overhang.language import read_sheet, unparse
+from overhang.text import Shown
 from overhang.text.toml_file import TomlProblem
 
 
@@ -16,7 +17,7 @@ class PreviewLine(NamedTuple):
     """One line of a text: its number, itself without secrets, and what became of it."""
 
     line: int
-    text: str
+    text: Shown
     outcomes: LineOutcome
 
 
@@ -54,7 +55,7 @@ def preview_dialect(
     config = run.parsed()
     tried = []
     for line, outcomes in sorted(run.scan.outcomes.items()):
-        shown = run.scan.text.lines[line - 1] if secrets else config.quote(line)
+        shown = config.lines.reveal(line) if secrets else config.quote(line)
         tried.append(PreviewLine(line, shown, outcomes))
     counts = {how: sum(each.outcomes.how == how for each in tried) for how in ("said", "passed", "unread")}
     unread = len(config.unread)

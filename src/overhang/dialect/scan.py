@@ -1,20 +1,19 @@
 """The first of two passes over a text: what matches each line by itself, and what of it may be shown."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.instantiate import Instantiated
 from overhang.dialect.line_index import IndexedLine, LineIndex
-from overhang.dialect.matcher import Match, Matcher, Option, Values, parts_of
+from overhang.dialect.matcher import Match, Matcher, Option, Values
 from overhang.dialect.model import BlockType, Dialect, Translation, literals_of
 from overhang.dialect.pattern import Tail
-from overhang.dialect.redactor import Redactor
+from overhang.dialect.redactor import Reading, Redactor
 from overhang.dialect.tokenizer import Node, Text
 
 _OPEN, _PASSED, _UNREAD = range(3)
-#: Types of holes whose value is the text as it stands in the line.
-_AS_WRITTEN = ("word", "text", "rest")
 _NONE: Values = {}
+_NOTHING: frozenset[str] = frozenset()
 
 
 class LineOutcome(NamedTuple):
@@ -64,7 +63,8 @@ class Scan:
     def __init__(self, dialect: Dialect, text: str, *, tracing: bool) -> None:
         self.dialect, self.tracing = dialect, tracing
         self.text = Text(dialect.layout, text)
-        self.redactor = Redactor(self.text.lines, (dialect.layout.say, dialect.layout.take_back), literals_of(dialect))
+        self.redactor = Redactor(self.text, (dialect.layout.say, dialect.layout.take_back), literals_of(dialect))
+        self._within = secrets_within(dialect)
         self.outcomes: dict[int, LineOutcome] = {}
         self.fired: dict[int, int] = {}
         self.unread: dict[int, tuple[str, int, tuple[str, ...]]] = {}
@@ -88,7 +88,7 @@ class Scan:
     def node(self, node: Node, outer: Context) -> Context:
         """Take in one line; what stands under it is read in the context that this gives."""
         if outer.state == _PASSED:
-            self.pass_over(node, 1)
+            self.pass_over(node)
             return outer
         if outer.state == _UNREAD:
             self.wrong(node.line, "it is below a line that was not understood", outer.instance, node)
@@ -141,7 +141,7 @@ class Scan:
             deeper = at + used < len(words) and self._matcher.longest_head(inner.block, words[at + used :]) is not None
             if match is None or not (match.options or match.facts or match.passed or deeper):
                 break
-            self.fire(option.target.place.line)
+            self.head(node, skipped + at, option)
             context, at = inner, at + used
         match = self._matcher.match(context.block, words[at:], self.tail_of(node, skipped + at))
         return self.take(node, context, match, taken=taken, skipped=skipped + at)
@@ -161,52 +161,57 @@ class Scan:
 
     def take(self, node: Node, outer: Context, match: Match, *, taken: bool, skipped: int) -> Context:
         """Note what fits a line."""
-        for fact, values in match.facts:
+        for fact, values, pattern in match.facts:
             known = {**outer.values, **values} if outer.values and not fact.beside else values
-            self.beside.note(fact, IndexedLine(node.line, known, outer.instance))
+            self.beside.note(fact, IndexedLine(node.line, known, outer.instance, node, skipped, pattern))
+            self.redactor.read(node, Reading(skipped, pattern, None))
         inner = self._closed.get(outer.instance)
         if inner is None:
             inner = self._closed[outer.instance] = Context(_UNREAD, instance=outer.instance)
         if match.head is not None:
             inner = self.enter(outer, match.head, node)
             block = match.head.target
-            self.fire(block.place.line)
+            self.head(node, skipped, match.head)
             if block.templates:
                 whole = match.head._replace(values=inner.values)
                 self.matches.append(LineMatch(node, (whole,), inner.instance, taken))
             elif self.tracing:
                 self.outcomes[node.line] = LineOutcome("noted")
         if match.options:
-            self.translated(node, outer, match.options, taken=taken)
+            self.translated(node, outer, match.options, taken=taken, skipped=skipped)
             return inner
         if match.head is not None:
             return inner
-        if match.passed:
-            self.pass_over(node, match.passed + skipped)
+        if match.passed is not None:
+            self.pass_over(node)
+            self.redactor.read(node, Reading(skipped, match.passed, None))
             return outer._replace(state=_PASSED)
         if match.facts:
-            numbers = tuple(fact.number for fact, _ in match.facts)
+            numbers = tuple(fact.number for fact, _, _ in match.facts)
             self.waiting[node.line] = (node, outer.instance, numbers)
-            self.redactor.guard(node.line, node.last, skipped + 1)
             if self.tracing:
                 self.outcomes[node.line] = LineOutcome("noted")
             return inner
         self.wrong(node.line, match.near or "no translation fits this line", outer.instance, node)
         return inner
 
-    def pass_over(self, node: Node, keep: int) -> None:
-        """A line that is knowingly not read; what it holds is not shown either, but for its first words."""
+    def head(self, node: Node, at: int, option: Option) -> None:
+        """A line begins a block; what is a secret for something inside it is one here."""
+        self.fire(option.target.place.line)
+        if option.pattern is not None:
+            self.redactor.read(node, Reading(at, option.pattern, self._within.get(option.target.place.line, _NOTHING)))
+
+    def pass_over(self, node: Node) -> None:
+        """A line that is knowingly not read: what it holds is not shown either."""
         if self.tracing:
             self.outcomes[node.line] = LineOutcome("passed")
-        self.redactor.guard(node.line, node.last, keep)
 
-    def translated(self, node: Node, outer: Context, options: Sequence[Option], *, taken: bool) -> None:
+    def translated(self, node: Node, outer: Context, options: Sequence[Option], *, taken: bool, skipped: int) -> None:
         whole = tuple(
-            Option(target, {**outer.values, **values} if outer.values else values, left)
-            for target, values, left in options
+            option._replace(values={**outer.values, **option.values}) if outer.values else option for option in options
         )
         for option in whole:
-            self.hide(node, option)
+            self.told(node, skipped, option)
         text: tuple[tuple[int, str], ...] = ()
         target = whole[0].target
         if isinstance(target, Translation) and target.text:
@@ -215,30 +220,26 @@ class Scan:
                 self.wrong(node.line, "the text that begins here never ends", outer.instance, node)
                 return
             text = tuple(found)
-            how = "said" if target.templates else "passed"
-            for line, words in text:
-                if line != node.line:
-                    if self.tracing:
-                        self.outcomes[line] = LineOutcome(how, text=words if target.templates else "")
-                    if not target.templates:
-                        self.redactor.guard(line, line, 0)
+            self.published(node, target, text)
         self.matches.append(LineMatch(node, whole, outer.instance, taken, text))
 
-    def hide(self, node: Node, option: Option) -> None:
-        """Keep in mind what is not to be shown of a line."""
+    def published(self, node: Node, target: Translation, text: Sequence[tuple[int, str]]) -> None:
+        """Free text is read, or passed over."""
+        how = "said" if target.templates else "passed"
+        for line, words in text:
+            if line != node.line and self.tracing:
+                self.outcomes[line] = LineOutcome(how, text=words if target.templates else "")
+            if target.templates:
+                self.redactor.publish(line, words)
+
+    def told(self, node: Node, at: int, option: Option) -> None:
+        """Note what may be shown of a line that a translation fits."""
         target = option.target
-        if not isinstance(target, Translation) or not (target.secret or target.parts or not target.templates):
+        if option.pattern is None or not isinstance(target, Translation):
             return
-        found = [(target.secret, target.holes, option.values)]
-        for part, values in parts_of(target, option.left) or () if target.parts else ():
-            found += [(template.secret, part.holes, values) for template in part.templates]
-        if not (target.templates or target.parts or target.taken_back):
-            self.redactor.guard(node.line, node.last, len(node.words) - len(option.left))
-        for names, holes, values in found:
-            held = [name for name in names if values.get(name)]
-            self.redactor.hide(node, [values[name] for name in held])
-            if any(holes[name].type.name not in _AS_WRITTEN for name in held):
-                self.redactor.guard(node.line, node.last, 1)  # what was read is not what stands there
+        silent = not (target.templates or target.parts or target.taken_back)
+        parts = target if target.parts and option.left else None
+        self.redactor.read(node, Reading(at, option.pattern, None if silent else target.secret, parts))
 
     def free_text(self, node: Node, target: Translation, option: Option) -> list[tuple[int, str]] | None:
         named = target.until[1:-1] if target.until.startswith("{") else ""
@@ -257,11 +258,13 @@ class Scan:
         """A line is not understood, nor are those that go on with it."""
         words = tuple(self.plain(node.words)) if node is not None else ()
         self.unread.setdefault(line, (why, instance, words))
+        self.redactor.unread(line)
         if self.tracing:
             self.outcomes[line] = LineOutcome("unread", (), why)
         if node is not None:
             for more in range(node.line + 1, node.last + 1):
                 self.unread.setdefault(more, ("it continues a line that was not understood", instance, ()))
+                self.redactor.unread(more)
 
     def plain(self, words: Sequence[str]) -> Sequence[str]:
         """Words without the one that says or takes back."""
@@ -274,6 +277,20 @@ class Scan:
             yield instance
             instance = self._outer[instance]
 
-    def quote(self, line: int) -> str:
-        """A line without its secrets; of one that was not understood, no more than its first word."""
-        return self.redactor.quote(line, unread=line in self.unread)
+
+def secrets_within(dialect: Dialect) -> Mapping[int, frozenset[str]]:
+    """For each kind of block, by its line in the dialect, the holes that are secrets for something inside it."""
+    found: Mapping[int, frozenset[str]] | None = dialect.memory.get(("within",))
+    if found is None:
+        within = {name: set[str]() for name in dialect.blocks}
+        for each in dialect.translations:
+            block, above = each.block, set[str]()
+            while block in dialect.blocks and block not in above:
+                above.add(block)
+                within[block] |= each.secret.union(
+                    *(template.secret for part in each.parts for template in part.templates)
+                )
+                block = dialect.blocks[block].inside
+        found = {block.place.line: frozenset(within[name]) for name, block in dialect.blocks.items()}
+        dialect.memory.keep(("within",), found)
+    return found

@@ -22,6 +22,19 @@ class Node(NamedTuple):
     raw: str | None
 
 
+class Placed(NamedTuple):
+    """A word and its place in a line: the first character's offset and the one behind the last, quotes and all.
+
+    ``sign``: it is a sign that is a word of its own.
+    """
+
+    text: str
+    first: int
+    behind: int
+    quoted: bool
+    sign: bool
+
+
 class Text:
     """A text laid out by a layout. ``problems`` are lines that break the layout, ``counted`` all that say something.
 
@@ -60,6 +73,15 @@ class Text:
                 break
             words.append(_unquoted(found.group()) if found.lastgroup == "quoted" else found.group())
         return words
+
+    def places(self, line: str, most: int) -> Iterator[Placed]:
+        """The words of a line with their places, as many as begin before character ``most``."""
+        for found in self._splitter.finditer(line):
+            if found.lastgroup == "comment" or found.start() > most:
+                return
+            quoted = found.lastgroup == "quoted"
+            text = _unquoted(found.group()) if quoted else found.group()
+            yield Placed(text, found.start(), found.end(), quoted, found.lastgroup == "sign")
 
     def tail(self, line: str, word: int) -> str:
         """A line from the word of this number (from 0) on, as it is written."""

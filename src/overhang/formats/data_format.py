@@ -1,13 +1,13 @@
 """What the readers of both encodings of instance data share: from a tree to a device."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 
-from overhang.formats.assemble import Source, assemble, shown_lines
+from overhang.formats.assemble import Source, assemble
 from overhang.formats.data_reader import read_model
 from overhang.formats.data_tree import BadData, Node
 from overhang.language import ParsedConfig
 from overhang.profiles import KEYS, UNKNOWN, Profile
-from overhang.text import UnreadableInput
+from overhang.text import SourceLines, UnreadableInput
 
 _HEAD = 65_536
 #: Standard modules alone leave much unconfigured, and what a device then does is not known.
@@ -19,7 +19,7 @@ UNSTATED = Profile(
 class DataReader:
     """Reads one encoding: a text that begins with ``first`` and holds one of ``marks`` near its top, by ``parse``.
 
-    ``parse`` makes a tree of the bytes, and raises BadData. ``spread``: a text of several lines stands on several.
+    ``parse`` makes a tree of the bytes, and raises BadData; ``lines`` tells what of the lines may be shown.
     """
 
     def __init__(
@@ -29,11 +29,10 @@ class DataReader:
         first: bytes,
         marks: tuple[bytes, ...],
         parse: Callable[[bytes], Node],
-        *,
-        spread: bool,
+        lines: Callable[[str, Node, Collection[int]], SourceLines],
     ) -> None:
         self.name, self.about = name, about
-        self._first, self._marks, self._parse, self._spread = first, marks, parse, spread
+        self._first, self._marks, self._parse, self._lines = first, marks, parse, lines
 
     def recognises(self, data: bytes, file: str) -> bool:
         """By its first sign, and the name of one of the modules."""
@@ -44,9 +43,9 @@ class DataReader:
     def read(self, data: bytes, file: str) -> ParsedConfig:
         """Read it. Raises UnreadableInput."""
         try:
-            model = read_model(self._parse(data), spread=self._spread)
+            model = read_model(root := self._parse(data))
         except BadData as problem:
             raise UnreadableInput(f"{problem}, on line {problem.line}" if problem.line else str(problem)) from None
-        lines = data.decode("utf-8-sig", "replace").split("\n")
-        source = Source(file, lines, shown_lines(lines, model.secrets), self.name)
-        return assemble(source, model.collected, UNSTATED if model.standard else None)
+        unread = {each.line for each in model.collected.unread}
+        lines = self._lines(data.decode("utf-8-sig", "replace"), root, unread)
+        return assemble(Source(file, lines, self.name), model.collected, UNSTATED if model.standard else None)

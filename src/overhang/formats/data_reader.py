@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable, Iterator
+from functools import cache
 from typing import NamedTuple
 
 from overhang.formats.codec import CODEC, read_secret
@@ -12,6 +13,7 @@ from overhang.language.collector import make_statement
 from overhang.language.ir import Statement
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import PORTS, VTY_WAYS
+from overhang.text import STRUCK
 
 SYSTEM, LISTS = "ietf-system", "ietf-access-control-list"
 TACACS = "ietf-system-tacacs-plus"
@@ -30,18 +32,67 @@ _ORDER = (
 _VTY_PASSWORD = Statement(SCHEMA.by_field["vty", "password"].spec, {})
 
 
+#: Further names of the standard modules, for messages; another name may be somebody's secret in the wrong place.
+_NAMED = frozenset(
+    (
+        *("aces", "ace", "acl", "acls", "actions", "attachment-points", "authentication", "clock", "contact", "egress"),
+        *(
+            "dns-resolver",
+            "eth",
+            "hostname",
+            "icmp",
+            "ingress",
+            "interface",
+            "ipv4",
+            "ipv6",
+            "l2",
+            "l3",
+            "l4",
+            "location",
+        ),
+        *(
+            "logging",
+            "matches",
+            "ntp",
+            "options",
+            "radius",
+            "server",
+            "statistics",
+            "system",
+            "tacacs-plus",
+            "tcp",
+            "udp",
+        ),
+        *("user", "user-authentication-order", "authorized-key", "name", "password", "type", "any", "access"),
+    )
+)
+
+
+@cache
+def _vocabulary() -> frozenset[str]:
+    """The names of nodes that the modules have."""
+    fields = [field for every in CODEC.fields.values() for field in every]
+    return _NAMED.union(SCHEMA.blocks, (field.node for field in fields), *(field.parts for field in fields))
+
+
+def _shown(node: Node) -> str:
+    """The name of a node that is not supported, as far as it is a name of the modules."""
+    module = node.module if node.module in (SYSTEM, LISTS, TACACS, OURS) else STRUCK if node.module else ""
+    name = node.name if node.name in _vocabulary() else STRUCK
+    return "this node" if {module, name} <= {"", STRUCK} else f"{module}{module and ':'}{name}"
+
+
 class Model(NamedTuple):
     """What instance data holds. ``standard``: it is of standard modules alone, which leave much unconfigured."""
 
     collected: Collector
-    secrets: dict[int, list[str]]
     standard: bool
 
 
-def read_model(root: Node, *, spread: bool) -> Model:
-    """What a tree of instance data holds. Raises BadData where it is not one device.
+def read_model(root: Node) -> Model:
+    """What a tree of instance data holds; which nodes were asked for, and which are secrets, is then noted in it.
 
-    ``spread``: a text of several lines stands on several lines, as in XML.
+    Raises BadData where it is not one device.
     """
     tops = _unwrapped(root)
     for name, module in (("system", SYSTEM), ("access", OURS), ("acls", LISTS)):
@@ -49,7 +100,7 @@ def read_model(root: Node, *, spread: bool) -> Model:
         if len(several) > 1:
             message = f"{name} is there twice, so this is more than one device; put each in its own file"
             raise BadData(message, several[1].line)
-    reader = _Interpreter(spread=spread)
+    reader = _Interpreter()
     for node in tops:
         node.seen = True
         handler = reader.handlers.get((node.module, node.name))
@@ -78,10 +129,8 @@ def _unwrapped(root: Node) -> list[Node]:
 
 
 class _Interpreter:
-    def __init__(self, *, spread: bool) -> None:
-        self.spread = spread
+    def __init__(self) -> None:
         self.collected = Collector()
-        self.secrets: dict[int, list[str]] = {}
         self.standard = True
         self.order: list[Node] = []
         #: the blocks whose check the data states, so that the order of authentication does not
@@ -96,18 +145,15 @@ class _Interpreter:
     def model(self, root: Node) -> Model:
         self.methods()
         for node in root.unseen():
-            name = f"{node.module + ':' if node.module else ''}{node.name}"
-            self.collected.misread(node.line, f"{name} is not supported here")
+            self.collected.misread(node.line, f"{_shown(node)} is not supported here")
         self.collected.understood = root.leaves()
-        for node in root.unread_texts():
-            self.hide(node)
-        return Model(self.collected, self.secrets, self.standard)
+        return Model(self.collected, self.standard)
 
-    def hide(self, node: Node | None) -> None:
+    @staticmethod
+    def hide(node: Node | None) -> None:
         """The text of a node is a secret."""
-        if node is not None and node.text and node.text not in ("true", "false"):
-            for number, text in enumerate(node.text.split("\n") if self.spread else [node.text]):
-                self.secrets.setdefault(node.line + number, []).append(text.strip())
+        if node is not None:
+            node.secret = True
 
     def add(self, block: int | None, statements: Iterator[tuple[int, Statement | str]]) -> None:
         """Give what a codec found in a block's node; what is no statement is not understood."""
@@ -269,7 +315,7 @@ class _Interpreter:
                 prefixes.append(Node("", "", where.line, "0.0.0.0/0" if family == "ipv4" else "::/0"))
         more = list(matches.unseen()) if matches is not None else []
         if more or verb not in ("accept", "drop", "reject") or len(prefixes) > 1:
-            what = f"{more[0].name} is" if more else "this action is"
+            what = f"{_shown(more[0])} is" if more else "this action is"
             self.collected.misread(
                 node.line, f"an entry of an access list that matches more than the source: {what} not supported", block
             )

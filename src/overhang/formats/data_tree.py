@@ -15,15 +15,23 @@ class BadData(Exception):
         self.line = line
 
 
-class Node:
-    """One node: its name, the module that it is of, its line, and its text (None for one that holds others)."""
+#: Where a node stands that stands nowhere.
+NOWHERE = (-1, -1)
 
-    __slots__ = ("children", "line", "module", "name", "passed", "seen", "text")
+
+class Node:
+    """One node: its name, the module that it is of, its line, and its text (None for one that holds others).
+
+    ``begins`` and ``ends`` tell where it stands in the file, as its encoding counts. ``secret``: its text is one.
+    """
+
+    __slots__ = ("begins", "children", "ends", "line", "module", "name", "passed", "secret", "seen", "text")
 
     def __init__(self, name: str, module: str, line: int, text: str | None = None) -> None:
         self.name, self.module, self.line, self.text = name, module, line, text
         self.children: list[Node] = []
-        self.seen = self.passed = False
+        self.seen = self.passed = self.secret = False
+        self.begins = self.ends = NOWHERE
 
     def one(self, name: str, module: str | None = None) -> "Node | None":
         """The child of a name, the first where there are several; it then counts as read."""
@@ -60,16 +68,20 @@ class Node:
                 else:
                     yield child
 
-    def unread_texts(self) -> "Iterator[Node]":
-        """The leaves below that were passed over or that nobody read: any of them may be a secret."""
+    @property
+    def known(self) -> bool:
+        """Whether a reader asked for it; ``every`` has to go through the tree before."""
+        return self.seen and not self.passed
+
+    def every(self) -> "Iterator[Node]":
+        """All nodes below; what nobody read, nobody has read a part of."""
         stack = [self]
         while stack:
             node = stack.pop()
-            if node.text and (node.passed or not node.seen):
-                yield node
             for child in node.children:
                 child.seen = child.seen and (node.seen or node is self)
                 stack.append(child)
+                yield child
 
     def leaves(self) -> int:
         """How many leaves below were read."""

@@ -2,7 +2,7 @@
 
 from overhang.formats.data_format import DataReader
 from overhang.formats.data_tree import Node
-from overhang.formats.json_tree import read_json
+from overhang.formats.json_tree import JsonVoucher, read_json
 from overhang.language.parsed_config import decode
 
 _MODULES = ("ietf-system", "ietf-access-control-list", "overhang-access")
@@ -18,5 +18,5 @@ READER = DataReader(
     b"{",
     tuple(f'"{module}:'.encode() for module in _MODULES),
     _parse,
-    spread=False,
+    JsonVoucher.lines,
 )

@@ -1,7 +1,7 @@
 """The reader of XML-encoded instance data, as NETCONF carries it (RFC 6241); docs/models.md says of which modules."""
 
 from overhang.formats.data_format import DataReader
-from overhang.formats.xml_tree import NAMESPACES, read_xml
+from overhang.formats.xml_tree import NAMESPACES, XmlVoucher, read_xml
 
 READER = DataReader(
     "xml",
@@ -9,5 +9,5 @@ READER = DataReader(
     b"<",
     tuple(uri.encode() for uri in NAMESPACES),
     read_xml,
-    spread=True,
+    XmlVoucher.lines,
 )

@@ -16,7 +16,7 @@ from overhang.language.unparser import unparse_statement
 from overhang.model import BlockInfo, Configured, Device, Entry, Family
 from overhang.model.device import Override
 from overhang.model.vocabulary import PORTS
-from overhang.text import Diagnostic, Level, Origin, Span
+from overhang.text import Diagnostic, Level, Origin, Shown, Span
 
 Key = tuple[str, Any]
 _NOTHING_TO_DROP = "there is nothing to take back"
@@ -64,7 +64,9 @@ class Builder:
     was not a person who wrote it twice.
     """
 
-    def __init__(self, file: str, quote: Callable[[int], str], *, quiet: bool = False, schema: Schema = SCHEMA) -> None:
+    def __init__(
+        self, file: str, quote: Callable[[int], Shown], *, quiet: bool = False, schema: Schema = SCHEMA
+    ) -> None:
         self.file = file
         self.quote = quote
         self.quiet = quiet
@@ -283,7 +285,7 @@ class Builder:
         text = self.quote(line)
         column = len(text) - len(text.lstrip(" ")) + 1
         span = Span(self.file, line, column, max(column + 1, len(text) + 1))
-        self.warnings.append(Diagnostic(Level.WARNING, span, message, text[:2000]))
+        self.warnings.append(Diagnostic(Level.WARNING, span, message, text))
 
     def device(self) -> Device:
         """The device as far as its statements give it."""

@@ -34,7 +34,8 @@ class Program(NamedTuple):
 
     ``texts`` holds banner lines as (owner, line number, text), ``doubts`` the first line that was not understood under
     each header. ``unread`` are the numbers of all such lines, ``understood`` counts the others. ``profile_unread`` is
-    the line of a profile statement that was not understood.
+    the line of a profile statement that was not understood. ``read`` says of each line of a sheet that was understood
+    what of it may be shown (redact.py).
     """
 
     statements: list[PlacedStatement]
@@ -44,6 +45,7 @@ class Program(NamedTuple):
     unread: list[int]
     understood: int = 0
     profile_unread: int | None = None
+    read: Mapping[int, tuple[tuple[tuple[int, int], ...], int] | None] = {}
 
     @classmethod
     def empty(cls) -> "Program":

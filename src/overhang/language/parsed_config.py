@@ -6,11 +6,11 @@ from typing import NamedTuple
 from overhang.language.builder import Builder
 from overhang.language.ir import Program, Statement
 from overhang.language.parser import parse_program
-from overhang.language.redact import strike
+from overhang.language.redact import sheet_lines
 from overhang.language.unparser import unparse_statement, withheld
 from overhang.model import Configured, Device
 from overhang.profiles import Profile
-from overhang.text import Diagnostic, Origin, UnreadableInput
+from overhang.text import Diagnostic, Origin, Shown, SourceLines, UnreadableInput
 
 
 class Phrased(NamedTuple):
@@ -26,23 +26,22 @@ class Phrased(NamedTuple):
 class ParsedConfig(NamedTuple):
     """The result of reading one device's configuration.
 
-    ``unread`` holds the numbers of the lines that were not understood, ``understood`` counts the others. ``lines`` are
-    the raw lines, secrets and all: show them through ``quote`` only. ``reader`` names what read them. For a text that
-    is no sheet, ``redactor`` shows a line without its secrets, ``profiles`` are those that its format adds, ``others``
-    holds the lines of further files that statements come from, and ``phrase`` writes statements of the sheet language
+    ``unread`` holds the numbers of the lines that were not understood, ``understood`` counts the others. ``lines``
+    quote what their reader has vouched for. ``reader`` names what read them. For a text that is no sheet, ``profiles``
+    are those that its format adds, ``others`` holds the lines of further files that statements come from, ``phrase``
+    writes statements of the sheet language
     in the text's own. ``assumed`` is the profile where the text names none, if its format has one. ``program`` holds
     the statements, each with its line; ``incomplete``: one of them says that there may be more.
     """
 
     device: Device
     diagnostics: tuple[Diagnostic, ...]
-    lines: list[str]
+    lines: SourceLines
     unread: tuple[int, ...]
     understood: int
     reader: str = "sheet"
-    redactor: Callable[[int], str] | None = None
     profiles: Mapping[str, Profile] = {}
-    others: Mapping[str, Sequence[str]] = {}
+    others: Mapping[str, SourceLines] = {}
     phrase: Callable[[Sequence[str]], Phrased] | None = None
     assumed: Profile | None = None
     program: Program | None = None
@@ -53,12 +52,9 @@ class ParsedConfig(NamedTuple):
         """Whether every line was understood, and the configuration does not itself say that it may hold more."""
         return not self.unread and not self.incomplete
 
-    def quote(self, line: int) -> str:
-        """Line number ``line`` (from 1), its indentation kept, its secrets struck out."""
-        if self.redactor is not None:
-            return self.redactor(line)
-        raw = self.lines[line - 1].rstrip("\r")
-        return strike(raw, understood=line not in self.unread).text
+    def quote(self, line: int) -> Shown:
+        """Line number ``line`` (from 1) as it may be shown, its indentation kept."""
+        return self.lines.quote(line)
 
     @property
     def stated(self) -> Device:
@@ -76,11 +72,9 @@ class ParsedConfig(NamedTuple):
             facts = facts._replace(block=facts.block._replace(origin=origin, doubt=origin))
         return self.device._replace(facts=facts)
 
-    def quote_at(self, origin: Origin) -> str:
+    def quote_at(self, origin: Origin) -> Shown:
         """The line at an origin, which may be of another file than the device's."""
-        if origin.file in self.others:
-            return self.others[origin.file][origin.line - 1]
-        return self.quote(origin.line)
+        return self.others.get(origin.file, self.lines).quote(origin.line)
 
 
 class StatementTexts:
@@ -122,8 +116,8 @@ def _bare(statement: Statement) -> str:
 def read_sheet(text: str, file: str) -> ParsedConfig:
     """Read a sheet; ``file`` names it in every origin. Mistakes in it become diagnostics."""
     program = parse_program(text, file)
-    lines = text.split("\n")
-    builder = Builder(file, lambda line: strike(lines[line - 1].rstrip("\r")).text)
+    lines = sheet_lines(text.split("\n"), program.read)
+    builder = Builder(file, lines.quote)
     builder.add(program)
     diagnostics = sorted([*program.diagnostics, *builder.warnings], key=lambda each: each.span[1:])
     device = builder.device()

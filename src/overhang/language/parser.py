@@ -9,24 +9,27 @@ from typing import NamedTuple
 
 from overhang.language.ir import PlacedStatement, Program, Statement
 from overhang.language.lexer import BadWord, Word, split_words
-from overhang.language.redact import Struck, strike
+from overhang.language.redact import Found, first_word
 from overhang.language.schema import SCHEMA
 from overhang.language.spec import CompiledSpec, Schema
-from overhang.language.syntax import Captures, Furthest, match
+from overhang.language.syntax import Captures, Furthest, match, secret_words
 from overhang.text import Diagnostic, Level, Span, did_you_mean
+from overhang.text.quoting import quoted
 
 _CACHE_LIMIT = 20_000
 _MOST_SUGGESTIONS = 100
-#: Beyond this a source line is not kept in a diagnostic whole.
-_LONGEST_SHOWN = 2_000
 
 
 class ParsedLine(NamedTuple):
-    """A line understood: its statement, and for a header what follows on the same line and whether it has its colon."""
+    """A line understood: its statement, and for a header what follows on the same line and whether it has its colon.
+
+    ``found`` says what of it may be shown.
+    """
 
     statement: Statement
     inner: Statement | None = None
     colon: bool = False
+    found: Found = None
 
 
 class Misread(Exception):
@@ -98,18 +101,30 @@ class LineParser:
             words = words[1:]
             if not words:
                 raise Misread("drop needs a statement to take back", 1, 5)
+        end = words[-1].end - 1
         header_end = self._header_end(block, words)
         if header_end is None:
-            return ParsedLine(self.statement(block, words, comment, drop=drop))
+            statement = self.statement(block, words, comment, drop=drop)
+            return ParsedLine(statement, found=(self._secrets(statement, words), end))
         head = [*words[: header_end - 1], _without_colon(words[header_end - 1])]
         head = [word for word in head if word.text or word.quoted]
         rest = words[header_end:]
         outer = self.statement(block, head, comment, drop=drop and not rest)
         if not rest:
-            return ParsedLine(outer, colon=True)
+            return ParsedLine(outer, colon=True, found=(self._secrets(outer, head), end))
         if outer.spec.opens == "banner":
             raise Misread("write the lines of a banner below it", rest[0].column, rest[-1].end)
-        return ParsedLine(outer, self.statement(outer.spec.opens, rest, comment, drop=drop), colon=True)
+        inner = self.statement(outer.spec.opens, rest, comment, drop=drop)
+        secrets = self._secrets(outer, head) + self._secrets(inner, rest)
+        return ParsedLine(outer, inner, colon=True, found=(secrets, end))
+
+    def _secrets(self, statement: Statement, words: Sequence[Word]) -> tuple[tuple[int, int], ...]:
+        """The places of stored passwords among the words of a statement."""
+        spec = statement.spec
+        if not spec.secret:
+            return ()
+        row = self.schema.by_field[spec.block, spec.opens or spec.field]
+        return tuple((word.column - 1, word.end - 1) for word in secret_words(row.alternatives, words))
 
     def _header_end(self, block: str, words: list[Word]) -> int | None:
         """How many words the header of a block takes up, colon included; None where the line is no header."""
@@ -180,7 +195,8 @@ class _Parser:
     def __init__(self, file: str, lines: LineParser) -> None:
         self.file = file
         self.lines = lines
-        self.program = Program.empty()
+        self.read: dict[int, Found] = {}
+        self.program = Program.empty()._replace(read=self.read)
         self.understood = 0
         self.stack = [_OpenBlock(0, "", -1)]
         self.skip_below: int | None = None
@@ -211,6 +227,7 @@ class _Parser:
         top = self.stack[-1]
         if top.kind == "banner" and body[0] == "|":
             self.program.texts.append((top.header, number, body[2:] if body[1:2] == " " else body[1:]))
+            self.read[number] = None
             self.understood += 1
             return
         try:
@@ -246,6 +263,7 @@ class _Parser:
         statement, inner = parsed.statement, parsed.inner
         drops_inside = inner is not None and inner.drop
         self.program.statements.append(PlacedStatement(number, self.stack[-1].header, statement, drops_inside))
+        self.read[number] = parsed.found
         self.understood += 1
         if not statement.spec.opens or statement.drop:
             return
@@ -254,7 +272,8 @@ class _Parser:
             self.program.statements.append(PlacedStatement(number, index, inner))
             return
         if not parsed.colon:
-            indent, end = len(line) - len(body), len(strike(line).text) + 1
+            indent = len(line) - len(body)
+            end = indent + (parsed.found[1] if parsed.found is not None else len(body)) + 1
             missing = Misread("a statement that begins a block ends in a colon", indent + 1, end, "add : at the end")
             self.wrong(number, line, missing)
             self.understood -= 1
@@ -263,6 +282,7 @@ class _Parser:
 
     def unread(self, number: int) -> None:
         self.program.unread.append(number)
+        self.read.pop(number, None)
         header = self.stack[-1].header
         if header != -1:
             self.program.doubts.setdefault(header, number)
@@ -273,10 +293,9 @@ class _Parser:
             known = self.lines.schema.keywords("device")
             if did_you_mean(line.split()[0], known) == "profile":
                 self.profile_unread = number
-        struck: Struck = strike(line, understood=False)
         span = Span(self.file, number, wrong.column, max(wrong.column + 1, wrong.end))
         hint = wrong.told_hint() if len(self.program.diagnostics) < _MOST_SUGGESTIONS else ""
-        text = struck.text[:_LONGEST_SHOWN]
+        text = quoted(line, first_word(line))
         self.program.diagnostics.append(Diagnostic(Level.ERROR, span, str(wrong), text, hint))
 
 

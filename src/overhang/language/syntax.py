@@ -189,6 +189,22 @@ def match(alternatives: Iterable[Alternative], words: Sequence[Word], miss: Furt
     return None
 
 
+def secret_words(alternatives: Iterable[Alternative], words: Sequence[Word]) -> tuple[Word, ...]:
+    """Those of the words of a statement that are the texts of stored passwords."""
+    for parts in alternatives:
+        captures: Captures = {}
+        at, found = 0, list[Word]()
+        for part in parts:
+            begun, at = at, part.match(words, at, captures, None)
+            if at < 0:
+                break
+            found += words[begun + 1 : at] if part.secret else ()
+        else:
+            if at == len(words):
+                return tuple(found)
+    return ()
+
+
 def write(alternatives: Iterable[Alternative], captures: Mapping[str, Any]) -> list[str]:
     """The words, without quotes, that ``match`` reads as these captures. Raises ValueError where there are none."""
     for parts in alternatives:

@@ -3,7 +3,7 @@
 What a sheet holds besides its statements (comments, blank lines, the order of blocks) is not kept.
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from overhang.language.ir import Statement
@@ -14,6 +14,7 @@ from overhang.language.spec import Schema
 from overhang.language.syntax import write
 from overhang.model import Device, StoredSecret
 from overhang.model.stored_secret import Form
+from overhang.text import STRUCK
 
 _PLAIN = Normaliser(secrets=True)
 _WITHHELD = StoredSecret(Form.WITHHELD)
@@ -34,8 +35,18 @@ def unparse_statement(statement: Statement, schema: Schema = SCHEMA) -> str:
 
 def withheld(statement: Statement) -> Statement:
     """A statement with ``withheld`` in place of every stored password."""
+    return _without(statement, lambda _: _WITHHELD)
+
+
+def struck(statement: Statement) -> Statement:
+    """A statement with ``***`` in place of the text of every stored password, for showing."""
+    return _without(statement, lambda secret: StoredSecret(secret.form, STRUCK))
+
+
+def _without(statement: Statement, instead: Callable[[StoredSecret], StoredSecret]) -> Statement:
     captures = {
-        label: _WITHHELD if isinstance(value, StoredSecret) else value for label, value in statement.captures.items()
+        label: instead(value) if isinstance(value, StoredSecret) else value
+        for label, value in statement.captures.items()
     }
     return statement._replace(captures=captures)
 

@@ -4,6 +4,7 @@ import enum
 from typing import NamedTuple
 
 from overhang.text.position import Span
+from overhang.text.quoting import Shown
 
 
 class Level(enum.Enum):
@@ -23,7 +24,7 @@ class Diagnostic(NamedTuple):
     level: Level
     span: Span
     message: str
-    text: str
+    text: Shown
     hint: str = ""
 
     def __str__(self) -> str:

@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
+from overhang.text.quoting import STRUCK
 from overhang.text.suggest import did_you_mean
 
 _TABLE = re.compile(r"\s*\[(\[?)\s*([^\]]+?)\s*\]")
@@ -91,10 +92,8 @@ def parse_toml(data: bytes, most: int, what: str) -> tuple[Mapping[str, Any], tu
         return TomlProblem(int(found[1]) if found else 1, f"not TOML: {why}")
 
 
-#: What is shown in place of something that may be a secret; an unknown key may be one that was misplaced.
-STRUCK = "***"
 _MEANT = "did you mean"
-#: Unknown keys that may be shown: nobody's password, and often written here.
+#: Unknown keys that may be shown: nobody's password, and often written here. Another may be one that was misplaced.
 _HARMLESS = frozenset({"password", "passwords", "secret", "account", "pass-over", "name", "level", "comment"})
 
 

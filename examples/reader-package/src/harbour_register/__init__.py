@@ -1,8 +1,8 @@
 """An example of what a package adds to Overhang: a reader for a format of its own, an opener of masked passwords."""
 
-from overhang.formats import Source, assemble, shown_lines
+from overhang.formats import Source, assemble
 from overhang.language import Collector, ParsedConfig
-from overhang.text import UnreadableInput
+from overhang.text import SourceLines, UnreadableInput, Vouched
 
 _HEAD = "HARBOUR REGISTER"
 
@@ -24,20 +24,22 @@ class RegisterReader:
             lines = data.decode("utf-8").split("\n")
         except UnicodeDecodeError:
             raise UnreadableInput("not UTF-8 text") from None
-        collected, secrets = Collector(), {}
+        collected, vouched = Collector(), {}
         for number, line in enumerate(lines, 1):
             cells = [cell.strip() for cell in line.split("|")]
             if number == 1:
                 collected.begin(1, "device", line.removeprefix(_HEAD).strip())
+                vouched[1] = [(0, len(line))]
             elif len(cells) == 3:
                 account = collected.begin(number, "user", cells[0])
                 collected.give(number, account, "level", cells[1])
                 collected.give(number, account, "password", "hashed", cells[2])
-                secrets[number] = [cells[2]]
+                vouched[number] = [(0, line.rindex("|") + 1)]  # what stands behind is not shown: the hash
             elif line.strip():
                 collected.misread(number, "expected a name, a level and a hash, separated by |")
         collected.understood = sum(bool(line.strip()) for line in lines) - len(collected.unread)
-        return assemble(Source(file, lines, shown_lines(lines, secrets), self.name), collected)
+        shown = SourceLines(lines, lambda number: Vouched(vouched.get(number, ())))
+        return assemble(Source(file, shown, self.name), collected)
 
 
 READER = RegisterReader()
