@@ -22,16 +22,25 @@ from overhang.errors import OverhangError
 from overhang.loading import Loader, Projects
 
 CANARY = "Zq7canaryVx9"
-#: Every way in which a canary would show.
-ENCODED = {
-    CANARY,
-    CANARY[::-1],
-    CANARY.encode().hex(),
-    base64.b64encode(CANARY.encode()).decode().rstrip("="),
-    base64.b32encode(CANARY.encode()).decode().rstrip("=").lower(),
-    "".join(f"\\u{ord(each):04x}" for each in CANARY),
-    "".join(f"%{ord(each):02x}" for each in CANARY),
-}
+
+
+def encodings(canary: str) -> set[str]:
+    """Every way in which a canary would show."""
+    data = canary.encode()
+    return {
+        canary,
+        canary[::-1],
+        data.hex(),
+        base64.b64encode(data).decode().rstrip("="),
+        base64.b32encode(data).decode().rstrip("=").lower(),
+        "".join(f"\\u{ord(each):04x}" for each in canary),
+        "".join(f"\\x{ord(each):02x}" for each in canary),
+        "".join(f"%{ord(each):02x}" for each in canary),
+        "".join(f"&#{ord(each)};" for each in canary),
+    }
+
+
+ENCODED = encodings(CANARY)
 COMMANDS = (
     ("audit", "--long"),
     ("audit", "--format", "json"),
