@@ -23,6 +23,7 @@ from overhang.exposure import (
 from overhang.language import ParsedConfig
 from overhang.loading import Loader, Progress, Projects
 from overhang.model import Device, parse_address
+from overhang.model.hash_budget import share_of
 from overhang.project import Expectation, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 from overhang.text import Diagnostic, OverhangError
@@ -137,7 +138,8 @@ def load(
 
     ``paths`` are files, and folders that are searched. ``project`` is a project file in place of the nearest
     ``overhang.toml`` above each file; ``reader`` or ``dialect`` say how to read every file, in place of by content;
-    ``guess`` is the time for guessing hashed passwords, in seconds a device. Files that cannot be read do not stop the
+    ``guess`` is what trying passwords against hashes may cost in a run, in units of about a millisecond of a common
+    hash; each device has an equal part (by default 1,000, and 30,000 a run). Files that cannot be read do not stop the
     others: they are in ``unreadable``. Raises OverhangError for a project file, reader or dialect that cannot be used.
     """
     given = [paths] if isinstance(paths, str | os.PathLike) else paths
@@ -166,7 +168,10 @@ def audit(devices: Devices | Iterable[LoadedDevice], *, moment: datetime.datetim
     """
     at, key = now(moment), os.urandom(32)
     loaded = list(devices)
-    audits = [audit_config(each.config, each.project, at, key) for each in loaded]
+    audits = [
+        audit_config(each.config, each.project, at, key, share_of(each.project.thresholds.guess, len(loaded)))
+        for each in loaded
+    ]
     projects = {each.project.file: each.project for each in loaded}
     unreadable = devices.unreadable if isinstance(devices, Devices) else ()
     left_out = devices.left_out if isinstance(devices, Devices) else ()
@@ -217,7 +222,9 @@ def audit_paths(
         if isinstance(each, Unreadable):
             unreadable.append(each)
         else:
-            audits.append(audit_config(each, loader.projects.of(each.device.file), moment, key))
+            project = loader.projects.of(each.device.file)
+            hashes = share_of(project.thresholds.guess, loader.count)
+            audits.append(audit_config(each, project, moment, key, hashes))
     return report_of(audits, loader.projects.all(), moment, unreadable, loader.left_out, wanted)
 
 

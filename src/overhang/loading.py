@@ -35,7 +35,7 @@ class Unrecognised(UnreadableInput):
 class Projects:
     """The project file that holds for each configuration: the one given, else the nearest above it; each is read once.
 
-    ``guess`` replaces the project's time for guessing passwords, in seconds.
+    ``guess`` replaces the project's budget for trying hashes.
     """
 
     def __init__(self, given: str | None = None, guess: int | None = None) -> None:
@@ -68,13 +68,15 @@ class Projects:
 class Loader:
     """Reads configurations, each by the reader that is right for it.
 
-    ``reader`` or ``dialect`` name one for every file. Afterwards ``left_out`` holds the files of folders that no reader
-    recognised. Raises NoReader for a reader or dialect that does not exist.
+    ``reader`` or ``dialect`` name one for every file. While ``configs`` runs, ``count`` tells of how many files;
+    afterwards ``left_out`` holds those of folders that no reader recognised. Raises NoReader for a reader or dialect
+    that does not exist.
     """
 
     def __init__(self, projects: Projects, reader: str | None = None, dialect: str | None = None) -> None:
         self.projects = projects
         self.left_out: list[str] = []
+        self.count = 0
         self._piped: bytes | None = None
         self.registry = FormatRegistry(reader, dialect)
 
@@ -83,7 +85,9 @@ class Loader:
     ) -> Iterator[ParsedConfig | Unreadable]:
         """Every configuration that ``paths`` name: files as they are, folders searched; or why there is none."""
         taken: dict[str, bool] = {}
-        for folder, found in progress(list(find_files(paths))):
+        files = list(find_files(paths))
+        self.count = len(files)
+        for folder, found in progress(files):
             if isinstance(found, Unreadable):
                 yield found
                 continue

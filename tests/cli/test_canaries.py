@@ -114,7 +114,7 @@ means = "user lena: password readable {s}"
 }
 AUDITS = [f"audit {{}} {each}" for each in (
     "--short", "--long", "--checklist", "--strict", "--format json", "--format csv", "--format sarif", "--format junit",
-    "--format markdown", "--format html", "--guess 1s")]  # fmt: skip
+    "--format markdown", "--format html", "--guess 100")]  # fmt: skip
 EACH = [
     *AUDITS,
     "ways {}",

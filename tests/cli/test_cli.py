@@ -198,7 +198,7 @@ def test_findings_are_chosen_by_rule_and_severity(overhang: Run, write: Write) -
         "",
         "overhang: --only telnet-acepted: did you mean telnet-accepted?\n",
     )
-    wrong = "overhang: --guess soon: a duration is written like 90s, 2m30s, 12h, 90d or never\n"
+    wrong = "overhang: --guess soon: expected a whole number, about the milliseconds for the whole run\n"
     assert overhang("audit", "quay.sheet", "--guess", "soon") == (2, "", wrong)
 
 

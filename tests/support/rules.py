@@ -9,6 +9,7 @@ from overhang.auditing import DeviceAudit, Finding, FleetFinding, RuleContext, a
 from overhang.auditing.folding import fold, shown
 from overhang.auditing.rules.pages import Page, base_sheet
 from overhang.language import read_sheet
+from overhang.model.hash_budget import share_of
 from overhang.profiles import BUILTIN, KEYS, derive
 from overhang.profiles.builtin import DEFAULT
 from overhang.project import Project, read_project
@@ -33,7 +34,9 @@ def case_of(text: str, project: str = "", **changes: str) -> tuple[RuleContext, 
     assert not sheet.unread, [str(each) for each in sheet.diagnostics]
     profiles = dict(BUILTIN)
     profiles[DEFAULT] = derive(DEFAULT, BUILTIN[DEFAULT], {k.replace("_", "-"): v for k, v in changes.items()}, KEYS)
-    case = RuleContext(ResolvedDevice(sheet.device, profiles), project_of(project), NOW)
+    held = project_of(project)
+    hashes = share_of(held.thresholds.guess, 1)
+    case = RuleContext(ResolvedDevice(sheet.device, profiles, hashes=hashes), held, NOW)
     return case, fold(run_rules(case))
 
 

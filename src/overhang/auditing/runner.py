@@ -29,6 +29,7 @@ from overhang.exposure import AccessPath, resolve
 from overhang.exposure.phrases import busy_phrase, from_phrase, needs_phrase, states_phrase
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import StatementTexts
+from overhang.model.hash_budget import HashBudget
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import way_label
 from overhang.profiles import KEYS, UNKNOWN
@@ -39,13 +40,20 @@ from overhang.text import Level
 _MOST_OPENED = 24
 
 
-def audit_config(config: ParsedConfig, project: Project, moment: datetime.datetime, key: bytes = b"") -> DeviceAudit:
+def audit_config(
+    config: ParsedConfig,
+    project: Project,
+    moment: datetime.datetime,
+    key: bytes = b"",
+    hashes: HashBudget | None = None,
+) -> DeviceAudit:
     """Audit a configuration under a project, by the clock of ``moment``: its findings, not folded yet.
 
     ``key`` is random and the same for a whole run: digests of passwords are compared under it across devices.
+    ``hashes`` is what trying the device's hashes may cost.
     """
     device = config.device
-    resolved = resolve(config, project)
+    resolved = resolve(config, project, hashes)
     context = RuleContext(resolved, project, moment)
     reported: list[ReportedFinding] = []
     waived: list[Waived] = []

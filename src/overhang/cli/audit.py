@@ -14,10 +14,9 @@ from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, wa
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, write_file, write_out
 from overhang.cli.terminal import show, width
-from overhang.model.durations import parse_span
 from overhang.report.audit_summary import SORTS, in_order
 from overhang.report.audit_text import audit_lines
-from overhang.report.lines import Line
+from overhang.report.lines import Line, cut
 from overhang.text import did_you_mean
 
 FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
@@ -52,7 +51,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def add_reading(parser: argparse.ArgumentParser) -> None:
     """The options that say how devices are audited, for every command that audits."""
     parser.add_argument(
-        "--guess", metavar="TIME", help="try common passwords against hashes for this long: 10s for each device"
+        "--guess",
+        metavar="BUDGET",
+        help="spend this on trying passwords against hashes: 60000 is about a minute for the whole run (default: a "
+        "second a device, at most 30000; 0: none)",
     )
     parser.add_argument("--now", metavar="MOMENT", help="use this time in place of the clock's")
 
@@ -131,10 +133,9 @@ def report_of(options: argparse.Namespace, wanted: Wanted = every) -> AuditRepor
 def _guess(text: str | None) -> int | None:
     if text is None:
         return None
-    try:
-        return parse_span(text)
-    except ValueError as wrong:
-        raise UserError(f"--guess {text}: {wrong}") from None
+    if not (text.isascii() and text.isdigit() and len(text) <= 9):
+        raise UserError(f"--guess {cut(text, 40)}: expected a whole number, about the milliseconds for the whole run")
+    return int(text)
 
 
 #: The module of each format, of which the function of the format's name, audit_NAME, makes the text.

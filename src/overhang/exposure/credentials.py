@@ -1,7 +1,7 @@
 """Items of knowledge: which a device has, and which are one because their passwords are provably equal."""
 
+from overhang.model.hash_budget import groups_of_equal
 from overhang.model.stored_secret import StoredSecret
-from overhang.model.verification import groups_of_equal
 from overhang.simulation.resolve import ResolvedDevice
 
 
@@ -14,7 +14,7 @@ class CredentialIndex:
         self.stored: list[list[StoredSecret | None]] = []
         stored = _stored_credentials(resolved)
         forms = dict(stored)
-        groups, self.untried = groups_of_equal(stored)
+        groups, self.untried = groups_of_equal(stored, resolved.hashes)
         for group in groups:
             for item in group:
                 self._add(item, forms[item], group[0])

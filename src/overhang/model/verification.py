@@ -1,4 +1,4 @@
-"""What opens a stored password, and which two stored passwords are provably the same.
+"""What opens a stored password, and what it costs to find that out.
 
 Answers are True, False, or None for "unknown". The libraries are imported on the first hash, since most
 runs meet none.
@@ -6,16 +6,11 @@ runs meet none.
 
 import re
 import warnings
-from collections.abc import Iterable
 from functools import lru_cache
-from typing import Any, TypeVar
+from typing import Any
 
 from overhang.model.masking import unmask
 from overhang.model.stored_secret import Form, StoredSecret
-
-T = TypeVar("T")
-#: So many pairs of a clear text and a hash are compared; a comparison takes milliseconds.
-_MOST_TRIES = 500
 
 #: Modular crypt prefixes, what the scheme is called, and the handler that verifies it (RFC 7317 names the first three).
 _SCHEMES: tuple[tuple[str, str, str | None], ...] = (
@@ -35,24 +30,31 @@ _SCHEMES: tuple[tuple[str, str, str | None], ...] = (
     ("$argon2id$", "Argon2", "argon2"),
 )
 
-#: Costs above these are not worked out, so that one hostile line cannot stop a run: rounds, 2^cost, KiB of memory.
-_MOST_ROUNDS = 2_000_000
-_MOST_LOG2 = 18
-_MOST_MEMORY = 1_048_576
+#: What one try of a common hash costs, in units of about a millisecond: the schemes' cost is in their texts (_COSTS).
+_UNITS = {"MD5 crypt": 1, "SHA-256 crypt": 4, "SHA-512 crypt": 4}
+#: More than this is not spent on one password that somebody typed, in units, nor so much memory, in KiB.
+_MOST_UNITS = 2_000
+COMMON_MEMORY = 100 * 1024
+#: No try costs more, whoever asks: a hostile line states rounds without bounds.
+_NEVER = 1_000_000
+_NEVER_MEMORY = 2 * 1024 * 1024
+_ROUNDS_OF_SHA = 5_000
 _COSTS = re.compile(
     r"\$[156]\$rounds=(?P<rounds>\d+)\$"
     r"|\$2[aby]\$(?P<log2>\d+)\$"
     r"|\$pbkdf2[a-z0-9-]*\$(?P<iterations>\d+)\$"
     r"|\$scrypt\$ln=(?P<ln>\d+),r=(?P<r>\d+),p=(?P<p>\d+)\$"
     r"|\$argon2[id]{1,2}\$(?:v=\d+\$)?m=(?P<memory>\d+),t=(?P<passes>\d+),p=\d+\$"
+    r"|\$y\$j(?P<yn>[./0-9A-Za-z])(?P<yr>[./0-9A-Za-z])\$"
 )
+_DIGITS = "./0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz"
 _YESCRYPT = re.compile(r"\$y\$[./A-Za-z0-9]{1,12}\$[./A-Za-z0-9]{1,86}\$[./A-Za-z0-9]{43}")
 
 #: Well-formed hashes that the C library answers for, ten times as fast as importing anything.
 _IN_C = re.compile(
     r"\$1\$[./A-Za-z0-9]{1,8}\$[./A-Za-z0-9]{22}"
-    r"|\$5\$[./A-Za-z0-9]{1,16}\$[./A-Za-z0-9]{43}"
-    r"|\$6\$[./A-Za-z0-9]{1,16}\$[./A-Za-z0-9]{86}"
+    r"|\$5\$(?:rounds=[1-9]\d{3,8}\$)?[./A-Za-z0-9]{1,16}\$[./A-Za-z0-9]{43}"
+    r"|\$6\$(?:rounds=[1-9]\d{3,8}\$)?[./A-Za-z0-9]{1,16}\$[./A-Za-z0-9]{86}"
 )
 
 
@@ -91,34 +93,23 @@ def plain_text(stored: StoredSecret) -> str | None:
     return "" if stored.form is Form.NONE else None
 
 
-def opens(stored: StoredSecret, typed: str) -> bool | None:
-    """Whether ``typed`` opens ``stored``; a factory password is known to everybody and opened by any text."""
+def opens(stored: StoredSecret, typed: str, most: int | None = _MOST_UNITS) -> bool | None:
+    """Whether ``typed`` opens ``stored``; a factory password is known to everybody and opened by any text.
+
+    It is unknown where trying costs more than ``most`` units, or much memory; None: where no try may cost so much.
+    """
     if stored.form is Form.FACTORY:
         return True
     plain = plain_text(stored)
     if plain is not None:
         return plain == typed
     if stored.form is Form.HASHED:
+        cost, memory = cost_of(stored.text)
+        too_much = cost > _NEVER or memory > _NEVER_MEMORY
+        if too_much or (most is not None and (cost > most or memory > COMMON_MEMORY)):
+            return None
         return _verify(stored.text, typed)
     return None
-
-
-def the_same(one: StoredSecret, other: StoredSecret) -> bool:
-    """Whether two stored passwords are provably equal: equal text behind any forms, or equal one-way text."""
-    if Form.WITHHELD in (one.form, other.form) or Form.NONE in (one.form, other.form):
-        return False
-    if one.form is other.form is Form.FACTORY:
-        return True
-    if one.form is other.form and one.text == other.text:
-        return one.form is not Form.FACTORY
-    plains = plain_text(one), plain_text(other)
-    if plains[0] is not None and plains[1] is not None:
-        return plains[0] == plains[1]
-    if plains[0] is not None and other.form is Form.HASHED:
-        return _verify(other.text, plains[0]) is True
-    if plains[1] is not None and one.form is Form.HASHED:
-        return _verify(one.text, plains[1]) is True
-    return False
 
 
 def hash_text(text: str) -> str:
@@ -128,8 +119,6 @@ def hash_text(text: str) -> str:
 
 @lru_cache(maxsize=4096)
 def _verify(text: str, typed: str) -> bool | None:
-    if _too_costly(text):
-        return None
     name = next((handler for prefix, _, handler in _SCHEMES if text.startswith(prefix)), None)
     if name is None:
         return _verify_with_system(text, typed) if text.startswith("$y$") else None
@@ -145,16 +134,30 @@ def _verify(text: str, typed: str) -> bool | None:
         return None  # not a well-formed hash, or a scheme whose library is not here
 
 
-def _too_costly(text: str) -> bool:
+@lru_cache(maxsize=1024)
+def cost_of(text: str) -> tuple[int, int]:
+    """What one try of a hash costs: units of about a millisecond of a common one, and KiB of memory.
+
+    It is reckoned from what the text states of itself. What states nothing that is known costs more than any try may.
+    """
+    scheme = scheme_of(text)
     found = _COSTS.match(text)
     if found is None:
-        return False
-    cost = {name: int(value[:18]) for name, value in found.groupdict().items() if value is not None}
-    if max(cost.get("log2", 0), cost.get("ln", 0)) > _MOST_LOG2:
-        return True
-    memory = (cost.get("r", 0) << cost.get("ln", 0)) // 8 * max(1, cost.get("p", 1))
-    memory = max(memory, cost.get("memory", 0) * max(1, cost.get("passes", 1)) // 4)
-    return max(cost.get("rounds", 0), cost.get("iterations", 0)) > _MOST_ROUNDS or memory > _MOST_MEMORY
+        return (_UNITS[scheme], 0) if scheme in _UNITS else (_NEVER + 1, 0) if scheme == "yescrypt" else (1, 0)
+    cost = {name: value[:18] for name, value in found.groupdict().items() if value is not None}
+    if "rounds" in cost:
+        return 1 + _UNITS.get(scheme or "", 4) * int(cost["rounds"]) // _ROUNDS_OF_SHA, 0
+    if "iterations" in cost:
+        return 1 + int(cost["iterations"]) // 1_000, 0
+    if "log2" in cost:
+        return 1 + (1 << min(int(cost["log2"]), 40)) // 20, 4
+    if "memory" in cost:
+        return 1 + int(cost["memory"]) * int(cost["passes"]) // 1_000, int(cost["memory"])
+    if "yn" in cost:
+        memory = (_DIGITS.index(cost["yr"]) + 1) << min(_DIGITS.index(cost["yn"]) + 1, 40) >> 3
+        return 1 + memory // 400, memory
+    memory = int(cost["r"]) << min(int(cost["ln"]), 40) >> 3
+    return 1 + memory * max(1, int(cost["p"])) // 400, memory
 
 
 @lru_cache(maxsize=16)
@@ -179,37 +182,3 @@ def _verify_with_system(text: str, typed: str) -> bool | None:
     if not answer or answer.startswith("*"):
         return None
     return bool(answer == text)
-
-
-def groups_of_equal(secrets: Iterable[tuple[T, StoredSecret | None]]) -> tuple[list[list[T]], int]:
-    """Things with stored passwords, grouped by provably equal passwords; and how many comparisons were left out.
-
-    Equal texts, behind any form, are found at once. Then each distinct hash is tried with each distinct clear text, up
-    to a limit, since a try takes milliseconds. What has no password (None), an unknown or an empty one stands alone.
-    """
-    groups: dict[object, list[tuple[T, StoredSecret | None]]] = {}
-    for number, (thing, stored) in enumerate(secrets):
-        groups.setdefault(_equality_key(stored, number), []).append((thing, stored))
-    plains = [key for key in groups if isinstance(key, tuple) and key[0] == "plain"]
-    hashes = [key for key in groups if isinstance(key, tuple) and key[0] == Form.HASHED.value]
-    tries = untried = 0
-    for hashed in hashes:
-        for plain in plains:
-            if tries == _MOST_TRIES:
-                untried += 1
-                continue
-            tries += 1
-            one, other = groups[plain][0][1], groups[hashed][0][1]
-            if one is not None and other is not None and the_same(one, other):
-                groups[plain] += groups.pop(hashed)
-                break
-    return [[thing for thing, _ in group] for group in groups.values()], untried
-
-
-def _equality_key(stored: StoredSecret | None, number: int) -> object:
-    if stored is None or stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY):
-        return number
-    plain = plain_text(stored)
-    if plain:
-        return "plain", plain
-    return number if plain == "" else (stored.form.value, stored.text)

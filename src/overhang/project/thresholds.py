@@ -34,7 +34,7 @@ class Thresholds(NamedTuple):
     certificate_days: int = 30
     shared_by: int = 3
     peers: int = 3
-    guess: int = 0
+    guess: int | None = None
 
 
 class Threshold(NamedTuple):
@@ -125,8 +125,9 @@ THRESHOLDS: tuple[Threshold, ...] = (
     ),
     Threshold(
         "guess",
-        _read_span,
-        "time for trying the thousand most common passwords against a device's hashes; unless set, the 16 most common",
-        "ours: at most a second by default",
+        _read_number,
+        "what trying passwords against hashes may cost in a run, in units of about a millisecond of a common hash; "
+        "unless set, 1000 a device and 30000 a run",
+        "ours: a second a device, half a minute a run",
     ),
 )

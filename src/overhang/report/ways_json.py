@@ -20,6 +20,7 @@ def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str
                 "file": device.file,
                 "understood": device.understood,
                 "complete": device.found.complete,
+                "not_compared": device.found.credentials.untried,
                 "ways": [way_value(device.found, way) for way in device.ways],
                 "written": written(device.found),
             }

@@ -29,6 +29,12 @@ def ways_lines(devices: Sequence[DeviceWays], unreadable: int, width: int) -> It
             yield [("  not fully understood; see overhang audit", "medium")]
         if not device.found.complete:
             yield [("  too many unknown facts to find every path; there may be more", "medium")]
+        if device.found.credentials.untried:
+            text = (
+                count(device.found.credentials.untried, "comparison")
+                + " of a password with a hash not made: too costly"
+            )
+            yield [(f"  {text}", "medium")]
         if not device.ways:
             yield [("  no way in", "good")]
         else:

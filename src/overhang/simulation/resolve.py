@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 
 from overhang.model import Address, BlockInfo, Check, Configured, Device, Entry, Family, OwnAddress, Prefix, PublicKey
 from overhang.model.device import ANY_SOURCE, NO_BLOCK
+from overhang.model.hash_budget import HashBudget
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.vocabulary import way_label
 from overhang.profiles import BUILTIN, KEYS, UNKNOWN, Profile
@@ -116,8 +117,11 @@ class ResolvedDevice:
         *,
         all_read: bool = True,
         assumed: Profile | None = None,
+        hashes: HashBudget | None = None,
     ) -> None:
         self.device = device
+        #: what trying its hashes may still cost
+        self.hashes = HashBudget() if hashes is None else hashes
         self.profile_said = device.facts.profile is not None
         profiles = profiles or BUILTIN
         self.profile_names = tuple(profiles)

@@ -10,22 +10,21 @@ from overhang.auditing.registry import Topic
 from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import counted, listed
 from overhang.exposure import backup_reader
-from overhang.model import verification
+from overhang.model import hash_budget as equality
 from overhang.model.stored_secret import Form
-from overhang.model.verification import malformed, opens, plain_text, scheme_of
+from overhang.model.verification import malformed, plain_text, scheme_of
 
 rule = Topic("passwords", 5)
-#: The most common passwords of all, tried without being asked for within a second a device: the list of a thousand
-#: takes longer to load than most audits.
+#: The most common passwords of all, tried without being asked for: to load the list of a thousand takes
+#: longer than most audits.
 _FEW = (
     *("123456", "password", "12345678", "qwerty", "123456789", "12345", "1234", "111111"),
     *("1234567", "dragon", "123123", "baseball", "abc123", "football", "monkey", "letmein"),
 )
-_FEW_SECONDS = 1
 _COMMON = 1000
-#: What one try takes, in seconds, on a plain machine; costlier schemes cost what their text says.
-_FAST = {"MD5 crypt": 0.0005, "SHA-256 crypt": 0.006, "SHA-512 crypt": 0.006}
-_SLOW = 0.05
+_NAME, _COMMONEST_ONES = "a well-known name", "one of the most common"
+_MORE = "--guess gives more to that"
+_LONG = f"trying costs more than there is for one device; {_MORE}"
 _ROUNDS = re.compile(r"\$(?:[56]\$rounds=|pbkdf2[a-z0-9-]*\$)(\d+)\$")
 _FEW_ROUNDS = 1000
 
@@ -123,10 +122,11 @@ def groups_of_equal(context: RuleContext) -> list[list[PasswordPlace]]:
 
     def find() -> list[list[PasswordPlace]]:
         used = [place for place in context.passwords if not place.unused]
-        groups, untried = verification.groups_of_equal((place, place.said.value) for place in used)
+        groups, untried = equality.groups_of_equal(
+            ((place, place.said.value) for place in used), context.resolved.hashes
+        )
         if untried:
-            why = "comparing a clear-text password with a hash takes long, and there are many of both"
-            context.not_examined.append((f"{untried:,} comparisons of passwords", why))
+            context.not_examined.append((f"{counted(untried, 'comparison')} of a password with a hash", _LONG))
         return [sorted(group, key=lambda place: place.said.origin.line) for group in groups]
 
     return context.keep("equal passwords", find)
@@ -172,41 +172,54 @@ def hash_malformed(context: RuleContext) -> Iterator[Finding]:
 
 
 def guessed(context: RuleContext) -> list[tuple[PasswordPlace, str]]:
-    """The stored passwords that were guessed, each with what it is, as far as the time for guessing goes."""
+    """The stored passwords that were guessed, each with what it is, as far as the budget for hashes goes."""
     return context.keep("guessed passwords", lambda: list(_guess(context)))
 
 
 def _guess(context: RuleContext) -> Iterator[tuple[PasswordPlace, str]]:
-    hashes = sum(place.said.value.form is Form.HASHED for place in context.passwords)
-    asked = context.thresholds.guess
-    time = (asked or _FEW_SECONDS) / max(1, hashes)
-    untried = 0
+    """Names first, then each common password with every hash before the next, as far as the budget goes."""
+    groups_of_equal(context)  # what is equal is found out first, whichever rule asks
+    hashed: list[PasswordPlace] = []
     for place in context.passwords:
-        if place.unused:
-            continue
         own = [name for name in own_names(context, place) if name]
         plain = plain_text(place.said.value)
-        why = ""
+        if place.unused:
+            continue
         if plain:
             folded = plain.casefold()
-            why = "a well-known name" if folded in own else "one of the most common" if folded in common() else ""
-        elif place.said.value.form is Form.HASHED:
-            cost = _cost(place.said.value.text)
-            guesses = [name for name in own if place.item.startswith("user:")][:1]
-            if any(opens(place.said.value, guess) for guess in guesses):
-                why = "a well-known name"
-            else:
-                most = max(1, int(time / cost))
-                guesses = list(common())[:most] if asked else list(_FEW[:most])
-                why = "one of the most common" if any(opens(place.said.value, guess) for guess in guesses) else ""
-                untried += not why and len(guesses) < _COMMON
-        if why:
-            yield place, why
-    if untried:
-        what = "whether hashed passwords are among the thousand most common"
-        tried = "not all" if asked else f"only the {len(_FEW)} most common"
+            if folded in own or folded in common():
+                yield place, _NAME if folded in own else _COMMONEST_ONES
+        elif place.said.value.form is Form.HASHED and not malformed(place.said.value):
+            hashed.append(place)
+    found = list(_guess_hashes(context, hashed))
+    yield from found
+
+
+def _guess_hashes(context: RuleContext, places: list[PasswordPlace]) -> Iterator[tuple[PasswordPlace, str]]:
+    budget = context.resolved.hashes
+    costly = [place for place in places if not budget.affords(place.said.value)]
+    left = [place for place in places if place not in costly]
+    for place in list(left):
+        name = next((each for each in own_names(context, place) if each), "") if place.item.startswith("user:") else ""
+        if name and budget.opens(place.said.value, name):
+            left.remove(place)
+            yield place, _NAME
+    tried = 0
+    for candidate in common() if budget.asked else _FEW:
+        if not any(budget.affords(place.said.value) for place in left):
+            break
+        for place in list(left):
+            if budget.opens(place.said.value, candidate):
+                left.remove(place)
+                yield place, _COMMONEST_ONES
+        tried += 1
+    if costly:
+        what = f"whether {counted(len(costly), 'hashed password')} can be guessed"
+        context.not_examined.append((what, _LONG))
+    if left and tried < _COMMON:
+        some = f"only the {tried} most common were tried" if tried else "none was tried"
         context.not_examined.append(
-            (what, f"{tried} were tried, since that takes long; --guess 10s allows time for more")
+            ("whether hashed passwords are among the thousand most common", f"{some}, since that takes long; {_MORE}")
         )
 
 
@@ -232,14 +245,6 @@ def own_names(context: RuleContext, place: PasswordPlace) -> list[str]:
     words = [place.item.partition(":")[2]] if place.item.startswith("user:") else []
     words += [device.facts.name.value] if device.facts.name else []
     return [word.casefold() for word in dict.fromkeys(words)]
-
-
-def _cost(text: str) -> float:
-    rounds = _ROUNDS.match(text)
-    scheme = scheme_of(text) or ""
-    if scheme in ("SHA-256 crypt", "SHA-512 crypt") and rounds:
-        return 0.006 * int(rounds.group(1)[:9]) / 5000
-    return _FAST.get(scheme, _SLOW)
 
 
 _COMMONEST: dict[str, None] = {}

@@ -1,0 +1,106 @@
+"""What trying hashes may cost, and which stored passwords are provably the same, as far as that goes.
+
+The cost is reckoned from the hashes, not taken from a clock, so that a run is the same everywhere.
+"""
+
+from collections.abc import Iterable, Sequence
+from typing import TypeVar
+
+from overhang.model.stored_secret import Form, StoredSecret
+from overhang.model.verification import COMMON_MEMORY, cost_of, opens, plain_text
+
+T = TypeVar("T")
+
+#: By default a device may cost this, in units of about a millisecond of a common hash, and all devices of a run that.
+PER_DEVICE, PER_RUN = 1_000, 30_000
+
+
+class HashBudget:
+    """What trying hashes may still cost for one device, in units of about a millisecond of a common hash.
+
+    Whatever tries a hash of the device asks here: names, passwords in clear text, common passwords. A pair that was
+    tried costs nothing again. ``asked``: somebody set the budget, so hashes that take much memory are tried too.
+    """
+
+    def __init__(self, units: int = PER_DEVICE, *, asked: bool = False) -> None:
+        self.units = self.left = units
+        self.asked = asked
+        self._tried: dict[str, dict[str, bool | None]] = {}
+        self._openers: dict[str, str] = {}
+
+    def affords(self, stored: StoredSecret) -> bool:
+        """Whether one more password can be tried with a stored one; only hashes cost anything."""
+        if stored.form is not Form.HASHED:
+            return True
+        cost, memory = cost_of(stored.text)
+        return cost <= self.left and (self.asked or memory <= COMMON_MEMORY)
+
+    def opens(self, stored: StoredSecret, typed: str) -> bool | None:
+        """Whether ``typed`` opens ``stored``; None where that is unknown, or trying costs more than is left."""
+        if stored.form is not Form.HASHED:
+            return opens(stored, typed)
+        answers = self._tried.setdefault(stored.text, {})
+        if typed not in answers:
+            if not self.affords(stored):
+                return None
+            self.left -= cost_of(stored.text)[0]
+            answers[typed] = opens(stored, typed, most=None)
+            if answers[typed]:
+                self._openers[stored.text] = typed
+        return answers[typed]
+
+    def tried(self, stored: StoredSecret | None, plains: Sequence[tuple[str, str]]) -> int:
+        """How many of some clear texts were tried with a hash."""
+        tried = self._tried.get(stored.text) if stored is not None else None
+        return 0 if tried is None else sum(plain[1] in tried for plain in plains)
+
+    def opener(self, stored: StoredSecret | None) -> str | None:
+        """What was found to open a hash, if anything was."""
+        return None if stored is None else self._openers.get(stored.text)
+
+
+def share_of(asked: int | None, devices: int) -> HashBudget:
+    """The budget of each of a run's devices: an equal part of what was asked for, or by default of a run's.
+
+    It depends on nothing but their number, so that it does not matter which is looked at first, or by whom.
+    """
+    if asked is not None:
+        return HashBudget(asked // max(1, devices), asked=True)
+    return HashBudget(min(PER_DEVICE, PER_RUN // max(1, devices)))
+
+
+def groups_of_equal(secrets: Iterable[tuple[T, StoredSecret | None]], budget: HashBudget) -> tuple[list[list[T]], int]:
+    """Things with stored passwords, grouped by provably equal passwords; and how many comparisons were left out.
+
+    Equal texts, behind any form, are found at once. Then each distinct hash is tried with each distinct clear text, as
+    far as the budget goes. What has no password (None), an unknown or an empty one stands alone.
+    """
+    groups: dict[object, list[tuple[T, StoredSecret | None]]] = {}
+    for number, (thing, stored) in enumerate(secrets):
+        groups.setdefault(_equality_key(stored, number), []).append((thing, stored))
+    plains = [key for key in groups if isinstance(key, tuple) and key[0] == "plain"]
+    hashes = [key for key in groups if isinstance(key, tuple) and key[0] == Form.HASHED.value]
+    untried = 0
+    for key in hashes:
+        stored = groups[key][0][1]
+        known = budget.opener(stored)
+        if known is not None and ("plain", known) in groups:
+            groups["plain", known] += groups.pop(key)
+            continue
+        for number, plain in enumerate(plains):
+            if stored is None or not budget.affords(stored):
+                untried += len(plains) - number - budget.tried(stored, plains[number:])
+                break
+            if budget.opens(stored, plain[1]):
+                groups[plain] += groups.pop(key)
+                break
+    return [[thing for thing, _ in group] for group in groups.values()], untried
+
+
+def _equality_key(stored: StoredSecret | None, number: int) -> object:
+    if stored is None or stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY):
+        return number
+    plain = plain_text(stored)
+    if plain:
+        return "plain", plain
+    return number if plain == "" else (stored.form.value, stored.text)
