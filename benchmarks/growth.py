@@ -52,6 +52,30 @@ def users(form: Callable[[int], str]) -> Callable[[int], str]:
     )
 
 
+def passwords(stored: Callable[[int], str]) -> Callable[[int], str]:
+    """Accounts with the passwords that ``stored`` gives."""
+    return lambda size: (
+        "entry console: check users\n"
+        + "".join(f"user u{each}:\n    password {stored(each)}\n    level {each % 16}\n" for each in range(size))
+    )
+
+
+def hashed(number: int) -> str:
+    return f"hashed $6$s{number}${'x' * 86}"
+
+
+def roles(size: int) -> str:
+    return "entry console: check users\n" + "".join(
+        f"role r{each}: level {each % 16}\nuser u{each}:\n    password readable p{each}x\n    role r{each}\n"
+        for each in range(size)
+    )
+
+
+def elevations(size: int) -> str:
+    levels = "".join(f"elevation {level}: password readable e{level}x\n" for level in range(1, 16))
+    return levels + users(lambda each: f"    level {each % 16}\n")(size)
+
+
 def accounts_with_lists(size: int) -> str:
     lists = "".join(f"sources l{each}: allow {network(each * 256)}/24\n" for each in range(size))
     return "entry vty 0-3: check users\n" + users(lambda each: f"    from l{each}\n")(size) + lists
@@ -67,6 +91,10 @@ def json_line(size: int) -> str:
     return json.dumps(json.loads(to_json(device, secrets=True)))
 
 
+def json_leaves(size: int) -> str:
+    return json.dumps({"ietf-system:system": {"hostname": "a", "x": [1] * size}})
+
+
 def long_text(size: int) -> str:
     return f'device a:\n    site "{"x" * size}"\n'
 
@@ -74,11 +102,16 @@ def long_text(size: int) -> str:
 CASES = {
     "communities, each with its list": Case(20, communities),
     "VTYs, each with check, password and list": Case(128, vtys),
-    "accounts of different passwords": Case(1000, users(lambda each: f"    level {each % 16}\n")),
-    "accounts, each with a list": Case(100, accounts_with_lists),
-    "lists of 500 entries": Case(50, lists),
+    "accounts of different passwords": Case(2500, users(lambda each: f"    level {each % 16}\n")),
+    "accounts of equal passwords": Case(2500, passwords(lambda each: "readable same")),
+    "accounts of hashed passwords": Case(2500, passwords(hashed)),
+    "accounts, each with a list": Case(2500, accounts_with_lists),
+    "roles": Case(1000, roles),
+    "accounts and 15 elevations": Case(500, elevations),
+    "lists of 500 entries": Case(100, lists),
     "accounts in one line of JSON": Case(1000, json_line, JSON.read),
-    "a long string, in characters": Case(1_000_000, long_text),
+    "leaves in one line of JSON": Case(249_000, json_leaves, JSON.read),
+    "a long string, in characters": Case(2_500_000, long_text),
 }
 
 

@@ -4,10 +4,8 @@ A rule about who can log in asks the access paths and the decision behind them; 
 """
 
 import datetime
-import functools
 import itertools
-import operator
-from collections.abc import Callable, Hashable, Iterable, Iterator
+from collections.abc import Callable, Collection, Hashable, Iterable, Iterator
 from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple, TypeVar
@@ -16,14 +14,16 @@ from overhang.auditing.findings import DedupKey, Fault, Finding, Severity, proof
 from overhang.auditing.severity import AttackerEffort, of_lock_out, of_paths, outside_of
 from overhang.auditing.wording import vtys_label
 from overhang.exposure import AccessPath, AccessPaths, explorer_of, levels_of, paths_at, paths_of
+from overhang.exposure.address_classes import bits_of
 from overhang.exposure.paths import rank
 from overhang.exposure.witness import Witness
+from overhang.exposure.work import TooMuchWork, Work
 from overhang.model import Address, Configured, Device, Prefix, StoredSecret
 from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
 from overhang.project import Person, Project, Thresholds
 from overhang.simulation import Attempt, Provenance, ResolvedDevice, Result, Stage, decide
 from overhang.simulation.resolve import Account, ResolvedEntry, ResolvedService
-from overhang.text import Origin
+from overhang.text import Origin, did_you_mean
 
 T = TypeVar("T")
 #: A rule reports only what is certain: what needs more runs than this to tell is in doubt to it.
@@ -93,9 +93,15 @@ class RuleContext:
         self.paths = [path for path in self.exposure.paths if path.sure]
         #: what could not be examined, and why; rules add to it
         self.not_examined: list[tuple[str, str]] = []
-        self._witness = Witness(resolved, self.exposure, moment, project.servers, _MOST_RUNS)
+        self._work = Work(resolved)
+        self._witness = Witness(resolved, self.exposure, moment, project.servers, _MOST_RUNS, self._work)
         self._kept: dict[Hashable, object] = {}
         self._busy: dict[tuple[int, ...], frozenset[int]] = {}
+
+    @property
+    def steps(self) -> int:
+        """How many steps the rules may take."""
+        return self._work.steps
 
     @property
     def device(self) -> Device:
@@ -111,6 +117,11 @@ class RuleContext:
     def people(self) -> list[Person]:
         """The project's people."""
         return list(self.project.people.values())
+
+    @property
+    def nobody(self) -> bool:
+        """Whether nobody at all can log in; false where not every access path was found."""
+        return not self.paths and self.exposure.complete
 
     @cached_property
     def locked_away(self) -> bool:
@@ -294,10 +305,18 @@ class RuleContext:
         return frozenset(view.number for view in self.vtys if view.number is not None)
 
     @cached_property
-    def _sources(self) -> list[tuple[Address, int]]:
-        """One address for each kind of source that the lists tell apart, and the set that it is of."""
-        classes = self.exposure.address_classes
-        return [(each, classes.holding(each.family, each.value, each.value)) for each in self.resolved.source_classes()]
+    def _sources(self) -> dict[int, Address]:
+        """One address for each kind of source that the lists tell apart, by the number of its class."""
+        found = {}
+        for each in self.resolved.source_classes():
+            classes = self.exposure.address_classes.holding(each.family, each.value, each.value)
+            found[classes.bit_length() - 1] = each
+        return found
+
+    def _sources_within(self, within: int | None) -> Iterable[Address]:
+        if within is None or within == self.exposure.address_classes.everything:
+            return self._sources.values()
+        return (self._sources[number] for number in bits_of(within))
 
     def shown(self, point: AccessPoint, path: AccessPath, elevate: int | None = None) -> Result | None:
         """A login that shows a path: its result. None where none was found within bounds.
@@ -308,6 +327,8 @@ class RuleContext:
         return self.keep(key, lambda: self._shown(point, path, elevate))
 
     def _shown(self, point: AccessPoint, path: AccessPath, elevate: int | None) -> Result | None:
+        if self._work.done:
+            return None
         source = None if path.sources is None else self.exposure.address_classes.example(path.sources)
         down = next(state for index, state in enumerate(self.exposure.states) if path.states >> index & 1)
         found = self._witness.find(
@@ -335,8 +356,7 @@ class RuleContext:
         With ``within`` only sources of that set are looked at. The VTYs other than ``numbers`` are busy; what is typed
         opens nothing.
         """
-        remote = [address for address, bit in self._sources if within is None or bit & within]
-        for source in [None] if via in PORTS else remote:
+        for source in [None] if via in PORTS else self._sources_within(within):
             attempt = Attempt(
                 via,
                 self.moment,
@@ -348,7 +368,27 @@ class RuleContext:
                 busy=self.busy_but(numbers),
                 down=down,
             )
-            yield decide(self.resolved, attempt, most_runs=_MOST_RUNS).result
+            yield self._decided(attempt)
+
+    def spend(self, steps: int) -> None:
+        """Take steps of the rules. Raises TooMuchWork where none are left."""
+        self._work.spend(steps)
+        if self._work.done:
+            raise TooMuchWork
+
+    def near(self, word: str, known: Collection[str]) -> str | None:
+        """The word that may have been meant. Raises TooMuchWork."""
+        self.spend(1 + len(known) // 2)
+        return did_you_mean(word, known)
+
+    def _decided(self, attempt: Attempt) -> Result:
+        """How a login ends. Raises TooMuchWork where the rules took as many steps as there are for them."""
+        if self._work.done:
+            raise TooMuchWork
+        decided = decide(self.resolved, attempt, most_runs=_MOST_RUNS)
+        a_run = self._work.a_community_run if attempt.via == "snmp" else self._work.a_run
+        self._work.spend(decided.runs * a_run)
+        return decided.result
 
     def asked(self, name: str) -> set[Provenance]:
         """The statements that logins under a name come by, at every access point, with the servers up and down."""
@@ -359,19 +399,21 @@ class RuleContext:
         own: set[Provenance] = {said.origin for said in account.keys}
         if account.credential is not None:
             own.add(account.credential.origin)
+        if not own:
+            return False
         knows = frozenset({f"user:{account.name}", f"key:{account.name}"})
         return any(origin in own for origin in self._comes_by(account.name, knows, self._admitted_by(account)))
 
     def _admitted_by(self, account: Account) -> int:
         """The set of sources that the account's own list admits: where it is asked at all, most likely."""
         rules = None if account.sources is None else self.resolved.lists.get(account.sources.value)
-        if rules is None:
-            return 0
-        return functools.reduce(operator.or_, (bit for each, bit in self._sources if rules.decide(each)[0] is True), 0)
+        return 0 if rules is None else self.exposure.address_classes.allowed(rules)
 
     def _comes_by(self, name: str, knows: frozenset[str], first: int) -> Iterator[Provenance]:
         """What logins under a name come by, once or more; those from the sources of ``first`` before others."""
         for point in self.access_points:
+            if point.via == "snmp":
+                continue  # nobody is asked for a name there, nor for an entry's password
             sources, downs = point.sources, {frozenset[str](), max(self.exposure.states, key=len)}
             parts = [sources] if sources is None or not first else [sources & first, sources & ~first]
             for within, down in itertools.product(parts, downs if point.arrives else ()):

@@ -201,8 +201,9 @@ def new_password(context: RuleContext, item: str) -> list[str]:
     if kind == "entry":
         return block(f"entry {name}", "password withheld")
     if kind == "community":
-        return communities(context)
-    return new_servers(context.device.groups[name.partition("/")[0]])
+        return context.keep("fix of all communities", lambda: communities(context))
+    group = name.partition("/")[0]
+    return context.keep(("fix of servers", group), lambda: new_servers(context.device.groups[group]))
 
 
 def new_servers(group: ServerGroup) -> list[str]:

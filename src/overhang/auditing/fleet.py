@@ -116,8 +116,17 @@ def _passwords(context: RuleContext, key: bytes) -> Iterator[PasswordFingerprint
         text = f"plain {plain}" if plain else f"{stored.form.value} {stored.text}"
         digest = hashlib.blake2b(text.encode("utf-8", "surrogatepass"), key=key, digest_size=16).digest()
         level = max((path.level for path in context.opened_by({place.item})), default=-1)
-        fix = tuple(fixes.new_password(context, place.item))
+        fix = _fix(context, place.item)
         yield PasswordFingerprint(digest, place.label, place.said.origin.line, level, fix)
+
+
+def _fix(context: RuleContext, item: str) -> tuple[str, ...]:
+    """What replaces a password; all communities, and all servers of a group, are written anew together."""
+    kind, _, name = item.partition(":")
+    together = kind if kind == "community" else f"{kind} {name.partition('/')[0]}" if kind == "secret" else ""
+    if not together:
+        return tuple(fixes.new_password(context, item))
+    return context.keep(("fix of", together), lambda: tuple(fixes.new_password(context, item)))
 
 
 def run_fleet_rules(

@@ -15,6 +15,8 @@ from typing import Any, NamedTuple
 from overhang.auditing import rules as rules_package
 from overhang.auditing.context import RuleContext
 from overhang.auditing.findings import Finding
+from overhang.auditing.wording import counted, listed
+from overhang.exposure.work import TooMuchWork
 
 Check = Callable[[RuleContext], Iterator[Finding]]
 FleetCheck = Callable[[Any], Iterator[Any]]
@@ -101,13 +103,25 @@ def device_rules() -> tuple[Rule, ...]:
 
 
 def run_rules(context: RuleContext, rules: Sequence[Rule] | None = None) -> list[Finding]:
-    """Everything that the rules find on a device, in the order of the rules; ``fold`` puts together what is one."""
-    return [
-        finding._replace(rule=rule.name)
-        for rule in (device_rules() if rules is None else rules)
-        if rule.check is not None
-        for finding in rule.check(context)
-    ]
+    """Everything that the rules find on a device, in the order of the rules; ``fold`` puts together what is one.
+
+    A rule that takes more steps than there are is noted as not examined, and what it found before is kept.
+    """
+    found: list[Finding] = []
+    given_up: list[str] = []
+    for rule in device_rules() if rules is None else rules:
+        if rule.check is None:
+            continue
+        try:
+            for finding in rule.check(context):
+                found.append(finding._replace(rule=rule.name))
+                context.spend(2 + len(finding.fix) + len(finding.lines) + len(finding.opens) // 4)
+        except TooMuchWork:
+            given_up.append(rule.name)
+    if given_up:
+        what = f"what {counted(len(given_up), 'rule')} would find ({listed(given_up)})"
+        context.not_examined.append((what, f"it takes more than {context.steps:,} steps to find out"))
+    return found
 
 
 def rule_names(rules: Iterable[Rule] | None = None) -> list[str]:

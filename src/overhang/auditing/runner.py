@@ -231,7 +231,7 @@ def _not_examined(context: RuleContext, config: ParsedConfig) -> Iterator[NotExa
         why = "the data's modules do not state it, and no profile is named in it"
         yield NotExamined("whatever is not configured", why)
     if not context.exposure.complete:
-        yield NotExamined("some access paths", "too many facts are unknown to follow all of it")
+        yield NotExamined("some access paths", context.exposure.why_incomplete)
     unsure = sum(not path.sure for path in context.exposure.paths)
     if unsure:
         yield NotExamined(counted(unsure, "access path"), "cannot be decided: they depend on facts that are unknown")

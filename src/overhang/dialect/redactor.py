@@ -166,7 +166,7 @@ def shown_dialect(dialect: Dialect) -> SourceLines:
     return SourceLines(dialect.lines, voucher)
 
 
-_TOML = re.compile(r"""^\s*(?:\[+[\w.-]+\]+|[\w-]+\s*=)|[\[\],=]|(?P<text>"(?:[^"\\]|\\.)*"|'[^']*')""")
+_TOML = re.compile(r"""^\s*(?:\[+[\w.-]+\]+|[\w-]+\s*=)|[\[\],=]|(?P<text>"[^"\\]*(?:\\.[^"\\]*)*"|'[^']*')""")
 
 
 def _said(node: Node, reading: Reading) -> Iterator[tuple[int, int, bool]]:

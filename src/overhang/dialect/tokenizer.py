@@ -315,7 +315,8 @@ def _any(words: tuple[str, ...]) -> str:
 
 
 def _quoted(quotes: str) -> str:
-    return "|".join(rf"{re.escape(sign)}(?:[^{re.escape(sign)}\\]|\\.)*{re.escape(sign)}" for sign in quotes)
+    signs = [re.escape(sign) for sign in quotes]
+    return "|".join(rf"{sign}[^{sign}\\]*(?:\\.[^{sign}\\]*)*{sign}" for sign in signs)
 
 
 def _unquoted(text: str) -> str:

@@ -4,11 +4,12 @@ Pieces that all lists treat alike are one class; a set of classes is an integer 
 a source splits a set by two operations on integers, however many addresses are in it.
 """
 
-from collections.abc import Iterator
+from bisect import bisect_right
+from collections.abc import Iterable, Iterator
 
 from overhang.model import Address
 from overhang.simulation.resolve import ResolvedDevice
-from overhang.simulation.source_lists import ResolvedSourceList
+from overhang.simulation.source_lists import ResolvedSourceList, pieces
 
 _TOP = {4: (1 << 32) - 1, 6: (1 << 128) - 1}
 
@@ -18,26 +19,25 @@ class AddressClasses:
 
     def __init__(self, resolved: ResolvedDevice) -> None:
         lists = list(resolved.lists.values())
-        self._pieces: list[tuple[int, int, int]] = []
-        signatures: list[int] = []
-        for family in (4, 6):
-            starts = sorted({0, *(start for each in lists for start in each.starts(family))})
-            ends = [*(start - 1 for start in starts[1:]), _TOP[family]]
-            self._pieces += [(family, low, high) for low, high in zip(starts, ends, strict=True)]
-            signatures += _signatures(lists, family, starts)
+        self._pieces = pieces(lists)
         classes: dict[int, int] = {}
-        self._class_of = [classes.setdefault(signature, len(classes)) for signature in signatures]
+        self._class_of = [classes.setdefault(piece.signature, len(classes)) for piece in self._pieces]
+        self._pieces_of: list[list[int]] = [[] for _ in classes]
+        for index, number in enumerate(self._class_of):
+            self._pieces_of[number].append(index)
+        self._starts = {family: [piece.low for piece in self._pieces if piece.family == family] for family in (4, 6)}
         self.everything = (1 << len(classes)) - 1
         self.family = {
             family: sum(1 << number for signature, number in classes.items() if signature & 1 == (family == 6))
             for family in (4, 6)
         }
-        self._allowed = {}
-        self._unsure = {}
-        for index, each in enumerate(lists):
-            allows, unsure = 1 << (2 * index + 1), 1 << (2 * index + 2)
-            self._allowed[each.name] = sum(1 << number for found, number in classes.items() if found & allows)
-            self._unsure[each.name] = sum(1 << number for found, number in classes.items() if found & unsure)
+        allowed, unsure = [0] * len(lists), [0] * len(lists)
+        for signature, number in classes.items():
+            for bit in bits_of(signature >> 1):
+                (unsure if bit & 1 else allowed)[bit >> 1] |= 1 << number
+        self._allowed = {each.name: allowed[index] for index, each in enumerate(lists)}
+        self._unsure = {each.name: unsure[index] for index, each in enumerate(lists)}
+        self._wide: dict[int, bool] = {}
 
     def allowed(self, sources: ResolvedSourceList) -> int:
         """The sources that a list allows for sure."""
@@ -50,9 +50,8 @@ class AddressClasses:
     def ranges(self, chosen: int) -> Iterator[tuple[int, int, int]]:
         """The addresses of a set as (family, first, last), joined where they touch."""
         last: tuple[int, int, int] | None = None
-        for (family, low, high), number in zip(self._pieces, self._class_of, strict=True):
-            if not chosen >> number & 1:
-                continue
+        for index in self._indices(chosen):
+            family, low, high, _ = self._pieces[index]
             if last is not None and last[0] == family and last[2] + 1 == low:
                 last = (family, last[1], high)
                 continue
@@ -61,6 +60,12 @@ class AddressClasses:
             last = (family, low, high)
         if last is not None:
             yield last
+
+    def _indices(self, chosen: int) -> Iterable[int]:
+        """The pieces of a set, in order."""
+        if 2 * chosen.bit_count() > len(self._pieces_of):
+            return (index for index, number in enumerate(self._class_of) if chosen >> number & 1)
+        return sorted(index for number in bits_of(chosen) for index in self._pieces_of[number])
 
     def prefixes(self, chosen: int) -> list[str]:
         """The smallest list of prefixes for a set, IPv4 first."""
@@ -74,10 +79,13 @@ class AddressClasses:
 
     def wide(self, chosen: int) -> bool:
         """Whether a set holds at least half of all addresses of a family: a list that is none."""
-        sizes = {4: 0, 6: 0}
-        for family, low, high in self.ranges(chosen):
-            sizes[family] += high - low + 1
-        return any(2 * size > _TOP[family] for family, size in sizes.items())
+        found = self._wide.get(chosen)
+        if found is None:
+            sizes = {4: 0, 6: 0}
+            for family, low, high in self.ranges(chosen):
+                sizes[family] += high - low + 1
+            found = self._wide[chosen] = any(2 * size > _TOP[family] for family, size in sizes.items())
+        return found
 
     def example(self, chosen: int) -> Address | None:
         """One address of a set, None where it is empty."""
@@ -86,30 +94,17 @@ class AddressClasses:
 
     def holding(self, family: int, low: int, high: int) -> int:
         """The classes that have an address between ``low`` and ``high``."""
+        starts, before = self._starts[family], 0 if family == 4 else len(self._starts[4])
+        first, last = bisect_right(starts, low) - 1, bisect_right(starts, high)
         found = 0
-        for (each, first, last), number in zip(self._pieces, self._class_of, strict=True):
-            if each == family and first <= high and low <= last:
-                found |= 1 << number
+        for number in self._class_of[before + max(first, 0) : before + last]:
+            found |= 1 << number
         return found
 
 
-def _signatures(lists: list[ResolvedSourceList], family: int, starts: list[int]) -> list[int]:
-    """For each piece a number that tells how all lists treat it; its lowest bit is set for IPv6."""
-    signatures = [int(family == 6)] * len(starts)
-    for index, each in enumerate(lists):
-        allows, unsure = 1 << (2 * index + 1), 1 << (2 * index + 2)
-        edges = each.starts(family)
-        answers = [bit_of(answer, allows, unsure) for answer in each.answers(family)]
-        at, last, bit = 0, len(edges) - 1, answers[0]
-        for endpoint, start in enumerate(starts):
-            while at < last and edges[at + 1] <= start:
-                at += 1
-                bit = answers[at]
-            if bit:
-                signatures[endpoint] |= bit
-    return signatures
-
-
-def bit_of(answer: bool | None, allows: int, unsure: int) -> int:
-    """The bit that stands for what a list says: none where it denies."""
-    return unsure if answer is None else allows if answer else 0
+def bits_of(number: int) -> Iterator[int]:
+    """The places of the bits that are set, the lowest first."""
+    while number:
+        lowest = number & -number
+        yield lowest.bit_length() - 1
+        number ^= lowest

@@ -12,6 +12,7 @@ from itertools import combinations
 from typing import Any, NamedTuple
 
 from overhang.exposure.exploring_oracle import NOBODY, ExplorationContext, ExploringOracle, UnknownFact
+from overhang.exposure.work import Work
 from overhang.model import Address
 from overhang.model.vocabulary import VTY_WAYS
 from overhang.profiles import UNKNOWN
@@ -53,8 +54,9 @@ class Explorer:
         self.resolved = resolved
         self.around = around
         self.moment = moment
-        #: how many more runs may hang on unknowns; at 0 exploring stops, and ``complete`` tells so
+        #: how many more runs may hang on unknowns, and steps be spent; at 0 exploring stops, and ``complete`` tells so
         self.patience = _MOST_DOUBTFUL_RUNS
+        self.work = Work(resolved)
         self._lowest: list[int] | None = None
         self._landings: dict[object, list[PhaseResult]] = {}
         self._elevations: dict[object, list[PhaseResult]] = {}
@@ -62,9 +64,17 @@ class Explorer:
     @property
     def complete(self) -> bool:
         """Whether every path was found; false where too much was in doubt."""
-        return self.patience > 0
+        return self.patience > 0 and not self.work.done
 
-    def _count(self, oracle: ExploringOracle) -> None:
+    @property
+    def why_incomplete(self) -> str:
+        """Why not every path was found, for people; "" where every one was."""
+        if self.work.done:
+            return f"not worked out: they take more than {self.work.steps:,} steps to find"
+        return "" if self.patience > 0 else "too many facts are unknown to follow all of it"
+
+    def _count(self, oracle: ExploringOracle, via: str) -> None:
+        self.work.spend(self.work.a_run if via != "snmp" else self.work.a_community_run)
         if not oracle.sure:
             self.patience -= 1
 
@@ -80,7 +90,7 @@ class Explorer:
                 oracle.restart()
                 run = Evaluation(self.resolved, attempt, oracle, LockoutState())
                 endpoint = arrive(run)
-                self._count(oracle)
+                self._count(oracle, "")
                 if endpoint is not None:
                     key = (_likeness(endpoint), oracle.states, oracle.sure, first)
                     before = found[key] if key in found else PhaseResult(0, 0, frozenset(), True, None)
@@ -169,14 +179,14 @@ class Explorer:
                 oracle.restart()
                 run = Evaluation(self.resolved, attempt, oracle, LockoutState())
                 granted = check(run, endpoint)
-                self._count(oracle)
+                self._count(oracle, endpoint.via)
                 if granted is not None:
                     level = land(run, endpoint, granted.answer, through_list=granted.through_list)
                     yield _phase(oracle, level)
                 named = named or any(step.asked == "name" for step in run.steps)
                 if not self.complete or not oracle.advance():
                     break
-            if not named:
+            if not named or not self.complete:
                 return
 
     # -- elevating ---------------------------------------------------------------------------------------------------
@@ -200,13 +210,13 @@ class Explorer:
                     oracle.restart()
                     run = Evaluation(self.resolved, attempt, oracle, LockoutState())
                     level = elevate(run, endpoint, before, wanted).level
-                    self._count(oracle)
+                    self._count(oracle, "")
                     if level > before:
                         yield _phase(oracle, level)
                     named = named or any(step.code == Reason.ASKS_NAME for step in run.steps)
                     if not self.complete or not oracle.advance():
                         break
-                if not named:
+                if not named or not self.complete:
                     break
 
     def _levels_wanted(self, endpoint: Endpoint, before: int) -> list[int]:

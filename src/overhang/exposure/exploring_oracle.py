@@ -49,11 +49,14 @@ class ExplorationContext:
         self.states = states
         self.credentials = credentials
         self.held = held
-        #: the numbers of the communities, each text once
-        self.communities = tuple(
-            number
-            for number, names in enumerate(credentials.names)
-            if any(name.startswith("community:") for name in names)
+        #: what a login may offer as its community: nothing that is one, or one by its number, each text once
+        self.offers = (
+            None,
+            *(
+                number
+                for number, names in enumerate(credentials.names)
+                if any(name.startswith("community:") for name in names)
+            ),
         )
         self.any_state = (1 << len(states)) - 1
         every = frozenset().union(*states)
@@ -121,7 +124,7 @@ class ExploringOracle(Oracle):
     def _offers(self, item: str) -> bool:
         """Whether the one community that a login offers is this one: each in its turn, or none that opens anything."""
         number = self._around.credentials.number(item)
-        chosen = self.branch("community", (None, *self._around.communities), _QUESTION)
+        chosen = self.branch("community", self._around.offers, _QUESTION)
         if chosen == number:
             self.needs.add(number)
         return bool(chosen == number)

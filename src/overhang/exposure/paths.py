@@ -41,8 +41,9 @@ class AccessPath(NamedTuple):
 
 
 class AccessPaths(NamedTuple):
-    """All access paths of a device, worst first, and what their numbers stand for. ``complete`` is false where too much
-    is in doubt to find every path.
+    """All access paths of a device, worst first, and what their numbers stand for.
+
+    ``complete`` is false where finding every path takes too much, and ``why_incomplete`` then says what.
     """
 
     paths: list[AccessPath]
@@ -50,6 +51,7 @@ class AccessPaths(NamedTuple):
     credentials: CredentialIndex
     states: list[frozenset[str]]
     complete: bool = True
+    why_incomplete: str = ""
 
     def down(self, path: AccessPath) -> list[list[str]]:
         """The states of the servers in which a path holds, each the sorted addresses of those that are down."""
@@ -93,7 +95,9 @@ def paths_of(explorer: Explorer) -> AccessPaths:
         rows += _rows_of(explorer, via)
     rows.sort(key=rank)
     around = explorer.around
-    return AccessPaths(rows, around.address_classes, around.credentials, around.states, explorer.complete)
+    return AccessPaths(
+        rows, around.address_classes, around.credentials, around.states, explorer.complete, explorer.why_incomplete
+    )
 
 
 def paths_at(explorer: Explorer, via: str, arrivals: list[PhaseResult]) -> list[AccessPath]:
@@ -198,17 +202,21 @@ def _reduce(explorer: Explorer, arrivals: list[PhaseResult]) -> dict[Key, Region
     """For each smallest set of knowledge and what it reaches, where it holds. What takes fewer busy VTYs goes first."""
     around = explorer.around
     width = around.address_classes.everything.bit_length()
+    cost = width * len(around.states) // 20_000
     regions: dict[Key, Region] = {}
 
     def add(key: Key, sources: int, states: int, unknowns: frozenset[UnknownFact], vtys: frozenset[int]) -> None:
         if sources and states:
             spread = sum(1 << (index * width) for index in range(len(around.states)) if states >> index & 1)
+            explorer.work.spend(1 + cost)
             held = regions.get(key, Region())
             regions[key] = Region(held.pairs | spread * sources, held.unknowns | unknowns, held.vtys | vtys)
 
     for arrival in arrivals:
         vtys = explorer.vtys_of(arrival)
         for landing in explorer.landings(arrival.result):
+            if explorer.work.done:
+                break
             sources, states = arrival.sources & landing.sources, arrival.states & landing.states
             sure = arrival.sure and landing.sure
             unknowns = arrival.unknowns | landing.unknowns
@@ -222,7 +230,12 @@ def _reduce(explorer: Explorer, arrivals: list[PhaseResult]) -> dict[Key, Region
     for key in sorted(regions, key=lambda key: (len(key[0]), -key[1], not key[3], key[4], -key[2])):
         needs, level, _, sure, busy = key
         pairs = regions[key].pairs
-        for part in parts_of(needs, by_needs):
+        if explorer.work.done:  # what another row makes needless is then told too
+            kept[key] = regions[key]
+            continue
+        parts = parts_of(needs, by_needs)
+        explorer.work.spend((1 + cost) * sum(len(by_needs[part]) for part in parts) // 4)
+        for part in parts:
             for higher, certain, fewer, covered in by_needs[part]:
                 if higher >= level and (certain or not sure) and fewer <= busy:
                     pairs &= ~covered

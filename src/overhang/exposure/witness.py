@@ -7,6 +7,7 @@ from typing import Any
 
 from overhang.exposure.explore import ANYBODY
 from overhang.exposure.paths import AccessPath, AccessPaths
+from overhang.exposure.work import Work
 from overhang.model import Address
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 
@@ -15,7 +16,10 @@ _TYPED: tuple[tuple[str, ...], ...] = ((), ("anything",))
 
 
 class Witness:
-    """Tries logins on one device. ``servers`` are the accounts of the AAA servers; ``most_runs`` bounds the search."""
+    """Tries logins on one device. ``servers`` are the accounts of the AAA servers.
+
+    ``most_runs`` bounds one login, ``work`` all of them together.
+    """
 
     def __init__(
         self,
@@ -24,7 +28,9 @@ class Witness:
         moment: datetime.datetime,
         servers: Mapping[str, Any] | None,
         most_runs: int | None = None,
+        work: Work | None = None,
     ) -> None:
+        self._work = Work(resolved) if work is None else work
         self._resolved = resolved
         self._exposure = exposure
         self._moment = moment
@@ -47,9 +53,8 @@ class Witness:
         """
         knows = self._exposure.names_of(path)
         wanted = elevate or (path.level if path.level > path.after_login else None)
-        names = list(dict.fromkeys(self._names(knows)))
         for taken in busy:
-            for name in names:
+            for name in self._names(knows):
                 for typed in _TYPED:
                     attempt = Attempt(
                         path.via,
@@ -65,13 +70,26 @@ class Witness:
                         down=down,
                         servers=self._servers,
                     )
-                    result = self._decide(self._resolved, attempt).result
-                    if shows(result):
-                        return attempt, result
+                    decided = self._decide(self._resolved, attempt)
+                    if shows(decided.result):
+                        return attempt, decided.result
+                    self._work.spend(decided.runs * self._work.a_run)
+                    if self._work.done:
+                        return None
         return None
 
     def _names(self, knows: frozenset[str]) -> Iterator[str | None]:
-        """Names that somebody with ``knows`` would give: those of its items first, then none, anybody's, all others."""
+        """Names that somebody with ``knows`` would give: those of its items first, then none, anybody's, all others.
+
+        Each comes once; nearly always one of the first will do, so the rest is not even looked up before.
+        """
+        given = set[str | None]()
+        for name in self._every_name(knows):
+            if name not in given:
+                given.add(name)
+                yield name
+
+    def _every_name(self, knows: frozenset[str]) -> Iterator[str | None]:
         for item in sorted(knows):
             kind, _, name = item.partition(":")
             if kind in ("user", "key"):

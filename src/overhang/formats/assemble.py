@@ -26,7 +26,8 @@ def assemble(source: Source, collected: Collector, assumed: Profile | None = Non
             program.doubts.setdefault(each.header, each.line)
     builder = Builder(source.file, source.lines.quote, quiet=True)
     builder.add(program)
-    diagnostics = tuple(_diagnostic(source, each.line, each.why) for each in unread)
+    said = dict.fromkeys((each.line, each.why) for each in unread)  # a whole list may stand on one line
+    diagnostics = tuple(_diagnostic(source, line, why) for line, why in said)
     return ParsedConfig(
         builder.device(),
         diagnostics,

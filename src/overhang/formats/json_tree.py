@@ -14,7 +14,7 @@ from overhang.formats.data_tree import DEEPEST, MOST_NODES, NOWHERE, BadData, No
 from overhang.text.quoting import LONGEST_SHOWN, SourceLines, Vouched
 
 _TOKEN = re.compile(
-    r'(?P<space>[ \t\r]+)|(?P<line>\n)|(?P<mark>[{}\[\],:])|(?P<string>"(?:[^"\\\n]|\\.)*")'
+    r'(?P<space>[ \t\r]+)|(?P<line>\n)|(?P<mark>[{}\[\],:])|(?P<string>"[^"\\\n]*(?:\\.[^"\\\n]*)*")'
     r"|(?P<word>true|false|null)|(?P<number>-?(?:0|[1-9]\d{0,40})(?:\.\d{1,40})?(?:[eE][+-]?\d{1,4})?)"
 )
 

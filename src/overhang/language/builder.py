@@ -5,7 +5,7 @@ existing device's blocks again. VTYs are kept by number, since each statement ab
 it.
 """
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 from overhang.language.ir import PlacedStatement, Program, Statement
@@ -78,6 +78,7 @@ class Builder:
         self.warnings: list[Diagnostic] = []
         self._blocks: dict[Key, _BlockState] = {}
         self._vtys: dict[int, _BlockState] = {}
+        self._written: tuple[Statement | None, str] = (None, "")
         self._ranges: set[tuple[int, int]] = set()
 
     # -- adding --------------------------------------------------------------------------------------------------------
@@ -103,7 +104,11 @@ class Builder:
     def _one(self, placed: PlacedStatement, targets: list[list[_BlockState]], doubt: int | None) -> list[_BlockState]:
         statement, line = placed.statement, placed.line
         if not statement.spec.opens:
-            for place, state in enumerate(targets[placed.owner]):
+            states = targets[placed.owner]
+            if len(states) > 1 and self._is_plain(statement):
+                self._fill_plain(states, statement, Origin(self.file, line))
+                return []
+            for place, state in enumerate(states):
                 self._fill(state, statement, line, quiet=place > 0)
             return []
         if statement.drop:
@@ -165,10 +170,13 @@ class Builder:
         if numbers in self._ranges:
             self._warn(origin.line, "these VTYs have a block already; the two are merged")
         self._ranges.add(numbers)
+        spelt = encode_vty_range(numbers)
+        title = f"entry vty {spelt}"
         for number in range(first, last + 1):
-            state = self._vtys.setdefault(number, _BlockState(origin, {}))
-            state.range = encode_vty_range(numbers)
-            state.title = f"entry vty {state.range}"
+            state = self._vtys.get(number)
+            if state is None:
+                state = self._vtys[number] = _BlockState(origin, {})
+            state.range, state.title = spelt, title
             yield state
 
     def _fill(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
@@ -188,14 +196,32 @@ class Builder:
         if spec.by_family:
             self._fill_family(state, statement, origin, quiet=quiet)
             return
-        field = _field_of(statement)
-        earlier = state.fields.get(field)
-        if earlier is not None and not quiet:
-            self._warn_again(line, earlier.origin.line)
-        self._override(state, field, statement, earlier, origin)
-        state.fields[field] = Configured(statement.value, origin)
-        if field == "password":
-            state.password_range = state.range
+        self._fill_plain([state], statement, origin, quiet=quiet)
+
+    @staticmethod
+    def _is_plain(statement: Statement) -> bool:
+        """Whether a statement gives a field one value, in the place of the one that it had."""
+        spec = statement.spec
+        return not (spec.field == INCOMPLETE or statement.drop or spec.adds or spec.by_family)
+
+    def _fill_plain(
+        self, states: Sequence[_BlockState], statement: Statement, origin: Origin, *, quiet: bool = False
+    ) -> None:
+        """Give a field of some blocks one value: a statement about VTYs is about hundreds of them."""
+        field, secret = _field_of(statement), statement.spec.secret
+        said = Configured(statement.value, origin)
+        for state in states:
+            earlier = state.fields.get(field)
+            if earlier is not None:
+                if not quiet:
+                    self._warn_again(origin.line, earlier.origin.line)
+                if not secret and state.ranges.get(field) == state.range:
+                    self._override(state, field, statement, earlier, said)
+            quiet = True
+            state.ranges[field] = state.range
+            state.fields[field] = said
+            if field == "password":
+                state.password_range = state.range
 
     def _mark(self, state: _BlockState, statement: Statement, line: int) -> None:
         """The block may hold more than is stated, or no longer."""
@@ -203,19 +229,14 @@ class Builder:
         state.after = statement.captures.get("lines", 0)
         self.incomplete = self.incomplete or not statement.drop
 
-    @staticmethod
     def _override(
-        state: _BlockState, field: str, statement: Statement, earlier: Configured[Any] | None, origin: Origin
+        self, state: _BlockState, field: str, statement: Statement, earlier: Configured[Any], later: Configured[Any]
     ) -> None:
         """Note that a value replaces another that the same file gave under the same header."""
-        same_header = state.ranges.get(field) == state.range
-        state.ranges[field] = state.range
-        if earlier is None or not same_header or statement.spec.secret or earlier.origin.file != origin.file:
-            return
-        value = statement.captures["list"] if statement.spec.by_family else statement.value
-        if earlier.value != value:
-            later = Configured(value, origin)
-            state.overrides[field] = Override(state.title, unparse_statement(statement), earlier, later)
+        if earlier.origin.file == later.origin.file and earlier.value != later.value:
+            if self._written[0] is not statement:  # one statement may be about hundreds of VTYs
+                self._written = statement, unparse_statement(statement)
+            state.overrides[field] = Override(state.title, self._written[1], earlier, later)
 
     def _fill_family(self, state: _BlockState, statement: Statement, origin: Origin, *, quiet: bool) -> None:
         family: Family = state.fields.get(statement.spec.field, Family())
@@ -223,8 +244,12 @@ class Builder:
             earlier = getattr(family, name)
             if earlier is not None and not quiet:
                 self._warn_again(origin.line, earlier.origin.line)
-            self._override(state, f"{statement.spec.field} {name}", statement, earlier, origin)
-            family = family._replace(**{name: Configured(statement.captures["list"], origin)})
+            later = Configured(statement.captures["list"], origin)
+            field = f"{statement.spec.field} {name}"
+            if earlier is not None and state.ranges.get(field) == state.range:
+                self._override(state, field, statement, earlier, later)
+            state.ranges[field] = state.range
+            family = family._replace(**{name: later})
         state.fields[statement.spec.field] = family
 
     # -- taking back ---------------------------------------------------------------------------------------------------

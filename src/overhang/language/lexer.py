@@ -8,7 +8,7 @@ _PLAIN = re.compile(r"[^ \t]+")
 #: Blanks and line ends other than the two that separate words: a person does not see the difference.
 _ODD_BLANK = re.compile("[\\x0b\\x0c\\r\\x1c-\\x1f\\x85\\xa0\\u1680\\u2000-\\u200a\\u2028\\u2029\\u202f\\u205f\\u3000]")
 _ODD_MESSAGE = "words are separated by blanks and tabs; here is another kind of blank"
-_QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"')
+_QUOTED = re.compile(r'"[^"\\]*(?:\\.[^"\\]*)*"')
 _PLAIN_WORD = re.compile(r"[\w.@/+~$*%&,;=!?:-]+(?<!:)")
 
 

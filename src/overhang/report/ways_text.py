@@ -28,7 +28,7 @@ def ways_lines(devices: Sequence[DeviceWays], unreadable: int, width: int) -> It
         if not device.understood:
             yield [("  not fully understood; see overhang audit", "medium")]
         if not device.found.complete:
-            yield [("  too many unknown facts to find every path; there may be more", "medium")]
+            yield [(f"  some paths may be missing: {device.found.why_incomplete}", "medium")]
         if device.found.credentials.untried:
             text = (
                 count(device.found.credentials.untried, "comparison")

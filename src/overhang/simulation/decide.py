@@ -60,10 +60,12 @@ def run_once(resolved: ResolvedDevice, attempt: Attempt, oracle: Oracle, failure
 
 
 class Decided(NamedTuple):
-    """A result, and the failures as they may stand after it: more than one where they are in doubt."""
+    """A result, the failures as they may stand after it (more than one where they are in doubt), and how many runs it
+    took."""
 
     result: Result
     lockout_states: list[LockoutState]
+    runs: int = 1
 
 
 def decide(
@@ -96,7 +98,8 @@ def decide(
                 break  # the end cannot be told any more, whatever the other answers lead to
     after = list({ended.failures.key(): ended.failures for ended in runs}.values())
     whole = len(runs) < most_runs
-    return Decided(_result(resolved, runs, whole=whole), after if len(after) <= _MOST_STATES else [joined(after)])
+    result = _result(resolved, runs, whole=whole)
+    return Decided(result, after if len(after) <= _MOST_STATES else [joined(after)], len(runs))
 
 
 def _result(resolved: ResolvedDevice, runs: list[Ended], *, whole: bool) -> Result:

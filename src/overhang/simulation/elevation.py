@@ -105,12 +105,11 @@ def _high_enough(run: Evaluation, challenge: Challenge, answer: Answer) -> Answe
 
 
 def _by_accounts(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
-    high = [
-        account
-        for account in run.resolved.accounts
-        if shut_by(account, run.attempt.moment) is None
+    high = any(
+        shut_by(account, run.attempt.moment) is None
         and level_of_account(run, challenge.endpoint, account)[0] >= challenge.level
-    ]
+        for account in run.resolved.accounts
+    )
     if not high:
         run.note(Stage.ELEVATION, Reason.BARE_ACCOUNTS, challenge.origin, challenge.level)
         return Elevated(True, challenge.level)

@@ -199,14 +199,8 @@ def _candidates(
     run: Evaluation, family: int, wanted: Address | None
 ) -> tuple[list[ResolvedAddress], list[ResolvedAddress]]:
     """The stated addresses that may be meant, and those learnt at run time where no stated one settles it."""
-    known: list[ResolvedAddress] = []
-    learnt: list[ResolvedAddress] = []
-    for own in run.resolved.addresses:
-        if own.prefix is None:
-            learnt.append(own)
-        elif own.prefix.family == family and (wanted is None or own.prefix.host == wanted.value):
-            known.append(own)
-    return known, [] if known and wanted is not None else learnt
+    known = run.resolved.addresses_by(family, wanted)
+    return known, [] if known and wanted is not None else run.resolved.learnt
 
 
 def _has_address(run: Evaluation, own: ResolvedAddress) -> bool:

@@ -15,7 +15,7 @@ from overhang.model.vocabulary import way_label
 from overhang.profiles import BUILTIN, KEYS, UNKNOWN, Profile
 from overhang.profiles.builtin import DEFAULT
 from overhang.simulation.result import FromAttempt, FromProfile, Provenance, Resolved
-from overhang.simulation.source_lists import ResolvedSourceList
+from overhang.simulation.source_lists import ResolvedSourceList, pieces
 from overhang.text import Origin
 
 OFF = Resolved("off", FromAttempt("via"))
@@ -120,6 +120,7 @@ class ResolvedDevice:
         hashes: HashBudget | None = None,
     ) -> None:
         self.device = device
+        self._list_checks: dict[str, tuple[Check, ...]] = {}
         #: what trying its hashes may still cost
         self.hashes = HashBudget() if hashes is None else hashes
         self.profile_said = device.facts.profile is not None
@@ -151,6 +152,12 @@ class ResolvedDevice:
         self._classes: list[Address] | None = None
         self.services = self._services()
         self.addresses = [self._own(each) for each in device.addresses]
+        self.learnt = [own for own in self.addresses if own.prefix is None]
+        self._addresses_by: dict[tuple[int, int | None], list[ResolvedAddress]] = {}
+        for each in self.addresses:
+            if each.prefix is not None:
+                self._addresses_by.setdefault((each.prefix.family, None), []).append(each)
+                self._addresses_by.setdefault((each.prefix.family, each.prefix.host), []).append(each)
         self.elevations = {
             level: Credential(f"elevation:{level}", each.counting.value, each.counting.origin, f"for level {level}")
             for level, each in sorted(device.elevations.items())
@@ -347,16 +354,17 @@ class ResolvedDevice:
         origin = own.block.origin or Origin(self.device.file, 0)
         return ResolvedAddress(own.prefix, label, origin, own.block, answers, own.vlan)
 
+    def addresses_by(self, family: int, wanted: Address | None) -> list[ResolvedAddress]:
+        """The stated addresses of a family, or those that are one address."""
+        return self._addresses_by.get((family, None if wanted is None else wanted.value), [])
+
     def source_classes(self) -> list[Address]:
         """One address for each kind of source that some list of the device tells from the others, both families."""
         if self._classes is None:
-            seen: dict[tuple[object, ...], Address] = {}
-            for family in (4, 6):
-                starts = sorted({0, *(start for each in self.lists.values() for start in each.starts(family))})
-                for start in starts:
-                    address = Address(family, start)
-                    signature = (family, *(each.decide(address)[0] for each in self.lists.values()))
-                    seen.setdefault(signature, address)
+            seen: dict[int, Address] = {}
+            for piece in pieces(list(self.lists.values())):
+                if piece.signature not in seen:
+                    seen[piece.signature] = Address(piece.family, piece.low)
             self._classes = list(seen.values())
         return self._classes
 
@@ -370,4 +378,8 @@ class ResolvedDevice:
 
     def list_checks(self, purpose: str) -> tuple[Check, ...]:
         """The checks by the method lists for a purpose, the default list first."""
-        return tuple(Check("methods", name) for kind, name in self.device.lists if kind == purpose)
+        found = self._list_checks.get(purpose)
+        if found is None:
+            found = tuple(Check("methods", name) for kind, name in self.device.lists if kind == purpose)
+            self._list_checks[purpose] = found
+        return found

@@ -15,7 +15,6 @@ from overhang.model.verification import plain_text
 from overhang.model.vocabulary import PORTS, VTY_WAYS
 from overhang.simulation import Provenance, Reason, shut_by
 from overhang.simulation.resolve import Account
-from overhang.text import did_you_mean
 
 rule = Topic("accounts", 4)
 #: Names that say what somebody does and not who it is.
@@ -191,7 +190,7 @@ def role_missing(context: RuleContext) -> Iterator[Finding]:
         if user.role is None or user.role.value in device.roles or user.level is not None:
             continue
         name = user.role.value
-        near = did_you_mean(name, sorted(device.roles))
+        near = context.near(name, sorted(device.roles))
         hint = f"; did you mean {near}?" if near else ""
         message = (
             f"account {user.name} has the role {name}, which is not defined: the device's default level applies{hint}"

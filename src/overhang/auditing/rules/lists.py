@@ -15,7 +15,7 @@ from overhang.model import Configured, MethodList, ServerGroup
 from overhang.model.vocabulary import PORTS
 from overhang.simulation import Provenance, Reason, Stage
 from overhang.simulation.method_lists import always_answers
-from overhang.text import Origin, did_you_mean
+from overhang.text import Origin
 
 rule = Topic("method lists", 6)
 #: Steps at which a list finds nobody to ask.
@@ -141,7 +141,7 @@ def method_list_missing(context: RuleContext) -> Iterator[Finding]:
     effects = {"deny": "nobody passes", "general": "the default list is asked", "users": "local accounts are asked"}
     effect = effects.get(str(context.resolved.facts["missing-methods"].value), "what is asked instead is not known")
     for (purpose, name), places in missing.items():
-        near = did_you_mean(name, [each for kind, each in lists if kind == purpose and each is not None])
+        near = context.near(name, [each for kind, each in lists if kind == purpose and each is not None])
         hint = f"; did you mean {near}?" if near else ""
         message = f"method list {name} for {purpose} does not exist: {effect}{hint}"
         line = f"check methods {fixes.quote_word(near)}" if near else "check users"
@@ -201,7 +201,7 @@ def server_group_missing(context: RuleContext) -> Iterator[Finding]:
             group = groups.get(each.value.group or "")
             if each.value.kind != "servers" or (group is not None and (group.servers or group.block.doubt is not None)):
                 continue
-            near = did_you_mean(each.value.group or "", list(groups)) if group is None else None
+            near = context.near(each.value.group or "", list(groups)) if group is None else None
             what = "has no server" if group is not None else "is not defined"
             hint = f"; did you mean {near}?" if near else ""
             message = f"{_title(methods)} asks group {each.value.group}, which {what}: it never answers{hint}"

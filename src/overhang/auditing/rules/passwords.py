@@ -134,10 +134,10 @@ def groups_of_equal(context: RuleContext) -> list[list[PasswordPlace]]:
 
 def with_equals(context: RuleContext, items: Iterable[str]) -> set[str]:
     """Items with all that are the same password: with one the others are known."""
+    credentials = context.exposure.credentials
     found = set(items)
-    for names in context.exposure.credentials.names:
-        if found & set(names):
-            found |= set(names)
+    for item in [each for each in found if credentials.has(each)]:
+        found.update(credentials.names[credentials.number(item)])
     return found
 
 

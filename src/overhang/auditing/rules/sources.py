@@ -145,7 +145,7 @@ def source_list_missing(context: RuleContext) -> Iterator[Finding]:
     """Source lists that are named and do not exist, where that lets everybody try or locks everybody out."""
     if context.resolved.facts["missing-list"].value == "deny":
         for name, points, said in _lists_in_use(context):
-            if name not in context.resolved.lists and not any(point.paths for point in points):
+            if name not in context.resolved.lists and _nobody_by(context, points):
                 yield _denying(context, name, points, said, "does not exist, so every source is denied")
     one = "is limited by a source list that does not exist, so any address is accepted"
     yield from _from_anywhere(context, "missing", (one, one.replace("is ", "are ", 1)))
@@ -156,10 +156,15 @@ def source_list_denies_all(context: RuleContext) -> Iterator[Finding]:
     """Source lists that allow no address at all."""
     classes, lists = context.exposure.address_classes, context.resolved.lists
     for name, points, said in _lists_in_use(context):
-        if name in lists and not any(point.paths for point in points):
+        if name in lists and _nobody_by(context, points):
             each = lists[name]
             if not classes.allowed(each) | classes.unsure(each):
                 yield _denying(context, name, points, said, "allows no address at all")
+
+
+def _nobody_by(context: RuleContext, points: list[AccessPoint]) -> bool:
+    """Whether nobody can log in at any of the access points; false where not every access path was found."""
+    return context.exposure.complete and not any(point.paths for point in points)
 
 
 def _denying(context: RuleContext, name: str, points: list[AccessPoint], said: Lists, what: str) -> Finding:

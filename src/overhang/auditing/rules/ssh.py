@@ -46,13 +46,13 @@ def _refused(context: RuleContext, *reasons: Reason) -> Result | None:
 def ssh_off(context: RuleContext) -> Iterator[Finding]:
     """SSH that is off while VTYs accept nothing else that is on."""
     result = _refused(context, Reason.SERVICE_OFF)
-    if result is None or not context.device.vtys or context.by_ways(*VTY_WAYS):
+    if result is None or not context.device.vtys or context.by_ways(*VTY_WAYS) or not context.exposure.complete:
         return
     numbers = _vtys_for_ssh(context)
     message = "SSH is off but the VTYs wait for it: remote logins by VTY are impossible"
     because = [result.trace[-1].origin, *(view.accept.origin for view in context.vtys if view.number in numbers)]
     fix = fixes.ssh_only(context, numbers)
-    yield context.locked_out(message, because, fix, everybody=not context.paths, always=True)
+    yield context.locked_out(message, because, fix, everybody=context.nobody, always=True)
 
 
 @rule("no-encrypted-login")
@@ -62,6 +62,7 @@ def no_encrypted_login(context: RuleContext) -> Iterator[Finding]:
         not context.by_ways("telnet")
         or context.by_ways("ssh")
         or any(point.via == "ssh" for point in context.access_points)
+        or not context.exposure.complete
     ):
         return
     ssh = context.resolved.services["ssh"]
@@ -79,7 +80,7 @@ def no_encrypted_login(context: RuleContext) -> Iterator[Finding]:
 def _without_key(context: RuleContext, result: Result, fix: list[str]) -> Finding:
     message = f"SSH is on but refuses every connection: {result.trace[-1].reason}"
     because = origins_of(result.trace)
-    return context.locked_out(message, because, fix, everybody=not context.paths, always=True)
+    return context.locked_out(message, because, fix, everybody=context.nobody, always=True)
 
 
 @rule("ssh-no-key")

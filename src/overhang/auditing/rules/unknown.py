@@ -158,7 +158,7 @@ def _finding(
         message = f"{what}: {counted(len(paths), 'access path')} {'depends' if len(paths) == 1 else 'depend'} on it"
     else:
         message = what
-    if paths and not context.paths:
+    if paths and context.nobody:
         severity = max(severity, Severity.MEDIUM)
         message += ", or nobody can log in at all"
     ranked = sorted(found, key=lambda each: (-each.severity, rank(each.path)))

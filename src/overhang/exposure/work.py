@@ -1,0 +1,36 @@
+"""What looking into one device may cost, counted in steps and not by a clock: a run is the same on every machine."""
+
+from overhang.simulation.resolve import ResolvedDevice
+
+#: So many steps are spent on any device; those with more in them have more, in proportion.
+_LEAST = 40_000
+_STEPS_A_PART = 30
+
+
+class TooMuchWork(Exception):
+    """What was asked for takes more steps than there are."""
+
+
+class Work:
+    """The steps that are left. ``steps`` is how many there were, ``a_run`` what one run of the decision takes.
+
+    A step is about ten microseconds on a plain machine.
+    """
+
+    def __init__(self, resolved: ResolvedDevice) -> None:
+        device = resolved.device
+        communities, addresses = len(device.snmp.communities), len(resolved.addresses)
+        rules = sum(len(each.rules) for each in device.sources.values())
+        parts = len(resolved.accounts) + len(device.vtys) + communities + addresses + rules
+        self.steps = self.left = max(_LEAST, _STEPS_A_PART * parts)
+        self.a_run = 5 + addresses // 8 + len(device.vtys) // 40
+        self.a_community_run = self.a_run + communities // 2
+
+    def spend(self, steps: int) -> None:
+        """Take steps away; below 0 nothing more is begun."""
+        self.left -= steps
+
+    @property
+    def done(self) -> bool:
+        """Whether nothing is left."""
+        return self.left <= 0
