@@ -25,7 +25,7 @@ STRUCTURES, DEVICES = 40, 1000
 
 
 def built(commit: str | None, folder: Path) -> Path:
-    """A folder with the installed wheel of a commit, or of the tree as it is."""
+    """A folder with the installed wheel of a commit, or of the last commit."""
     source, target = folder / "source", folder / "installed"
     source.mkdir(parents=True)
     listed = ["git", "archive", commit] if commit else ["git", "archive", "HEAD"]
@@ -40,7 +40,7 @@ def different(text: str, number: int) -> str:
     """A device like ``text`` with names, addresses and secrets of its own."""
     text = re.sub(r"\b10\.64\.(\d+)", lambda found: f"10.{64 + number // 200}.{(int(found[1]) + number) % 250}", text)
     text = re.sub(r"(readable|opaque|masked-elsewhere) (\w+)", rf"\1 \g<2>{number}", text)
-    text = re.sub(r"(device|user) ([a-z][\w-]*)", rf"\1 \2{number}", text)
+    text = re.sub(r"(device|user) ([a-z][\w-]*)", rf"\1 \g<2>{number}", text)
     return re.sub(r"(hashed \$[156]\$\w{2})", rf"\g<1>{number:x}", text)
 
 

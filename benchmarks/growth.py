@@ -103,7 +103,7 @@ CASES = {
     "communities, each with its list": Case(20, communities),
     "VTYs, each with check, password and list": Case(128, vtys),
     "accounts of different passwords": Case(2500, users(lambda each: f"    level {each % 16}\n")),
-    "accounts of equal passwords": Case(2500, passwords(lambda each: "readable same")),
+    "accounts of equal passwords": Case(2500, passwords(lambda _: "readable same")),
     "accounts of hashed passwords": Case(2500, passwords(hashed)),
     "accounts, each with a list": Case(2500, accounts_with_lists),
     "roles": Case(1000, roles),

@@ -84,7 +84,7 @@ def test_a_long_line_with_many_secrets_is_shown_without_them() -> None:
         users = ", ".join(user.replace("<N>", str(each)) for each in range(size))
         text = f' {{"ietf-system:system": {{"authentication": {{"user": [{users}]}}}}}}'
         config = JSON.read(text.encode(), "a.json")
-        assert len(config.diagnostics) == size
+        assert len(config.diagnostics) == 1
         shown = config.diagnostics[-1].text
         assert shown.startswith(' {"ietf-system:system": {"authentication": {"user": [{"name": ***')
         assert "canary" not in shown

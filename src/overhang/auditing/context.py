@@ -93,6 +93,8 @@ class RuleContext:
         self.paths = [path for path in self.exposure.paths if path.sure]
         #: what could not be examined, and why; rules add to it
         self.not_examined: list[tuple[str, str]] = []
+        #: whether some rule took more steps than there are
+        self.given_up = False
         self._work = Work(resolved)
         self._witness = Witness(resolved, self.exposure, moment, project.servers, _MOST_RUNS, self._work)
         self._kept: dict[Hashable, object] = {}
@@ -386,8 +388,8 @@ class RuleContext:
         if self._work.done:
             raise TooMuchWork
         decided = decide(self.resolved, attempt, most_runs=_MOST_RUNS)
-        a_run = self._work.a_community_run if attempt.via == "snmp" else self._work.a_run
-        self._work.spend(decided.runs * a_run)
+        communities = len(self.device.snmp.communities) // 2 if attempt.via == "snmp" else 0
+        self._work.spend(decided.runs * (self._work.a_login + communities))
         return decided.result
 
     def asked(self, name: str) -> set[Provenance]:
@@ -411,6 +413,8 @@ class RuleContext:
 
     def _comes_by(self, name: str, knows: frozenset[str], first: int) -> Iterator[Provenance]:
         """What logins under a name come by, once or more; those from the sources of ``first`` before others."""
+        if self._explorer.work.done:
+            raise TooMuchWork  # nobody knows what logins at the places that were not found come by
         for point in self.access_points:
             if point.via == "snmp":
                 continue  # nobody is asked for a name there, nor for an entry's password

@@ -115,11 +115,12 @@ def run_rules(context: RuleContext, rules: Sequence[Rule] | None = None) -> list
         try:
             for finding in rule.check(context):
                 found.append(finding._replace(rule=rule.name))
-                context.spend(2 + len(finding.fix) + len(finding.lines) + len(finding.opens) // 4)
+                context.spend(2 + 3 * len(finding.fix) + len(finding.lines) + len(finding.opens) // 4)
         except TooMuchWork:
             given_up.append(rule.name)
     if given_up:
         what = f"what {counted(len(given_up), 'rule')} would find ({listed(given_up)})"
+        context.given_up = True
         context.not_examined.append((what, f"it takes more than {context.steps:,} steps to find out"))
     return found
 

@@ -161,7 +161,7 @@ class DeviceAudit(NamedTuple):
     fleet_fingerprint: FleetFingerprint
     project: str
     reader: str
-    #: whether every access path was decided
+    #: whether every access path was decided, and every rule could be
     decided: bool = True
     #: whether the configuration says itself that it may hold more than it states
     incomplete: bool = False

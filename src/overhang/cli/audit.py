@@ -18,6 +18,7 @@ from overhang.report.audit_summary import SORTS, in_order
 from overhang.report.audit_text import audit_lines
 from overhang.report.lines import Line, cut
 from overhang.text import did_you_mean
+from overhang.text.printable import Printable
 
 FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
 _WORDS = [severity.word for severity in Severity]
@@ -149,7 +150,8 @@ _MODULES = {
 }
 
 
-def _written(report: AuditReport, form: str) -> str:
+def _written(report: AuditReport, form: str) -> Printable:
     """A report in a format, whose module is imported only when it is asked for."""
     module = importlib.import_module(f"overhang.report.{_MODULES[form]}")
-    return str(getattr(module, f"audit_{form}")(report))
+    made: Printable = getattr(module, f"audit_{form}")(report)
+    return made

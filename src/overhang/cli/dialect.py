@@ -6,14 +6,15 @@ import os
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of
 from overhang.cli.main import formatter
-from overhang.cli.output import tell, write_file, write_out
-from overhang.cli.terminal import show, width
+from overhang.cli.output import tell, write_file
+from overhang.cli.terminal import show, width, write_data
 from overhang.dialect.model import BadDialect, Dialect
 from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
 from overhang.formats.registry import DIALECT as ENDING
 from overhang.language.parsed_config import decode
 from overhang.loading import read_file
 from overhang.text import UnreadableInput
+from overhang.text.printable import data
 
 ACTIONS = {
     "try": "show every line of a configuration with what it was read as, and what is left to write",
@@ -89,13 +90,13 @@ def _start(options: argparse.Namespace) -> int:
     name = "".join(each if each.isalnum() else "-" for each in given.lower()).strip("-") or "my-dialect"
     text = scaffold_dialect(texts, name)
     if options.output is None:
-        write_out(text)
+        write_data(text)
         return CLEAN
     if not options.output.endswith(ENDING):
         raise UserError(f"{options.output}: a dialect's file name must end in {ENDING}")
     if os.path.exists(options.output):
         raise UserError(f"{options.output}: exists already; choose another name or move it away")
-    write_file(options.output, text, options)
+    write_file(options.output, data(text), options)
     return CLEAN
 
 

@@ -22,6 +22,7 @@ from overhang.project import Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 from overhang.simulation.reasons import Reason, Stage
 from overhang.text import UnreadableInput, did_you_mean
+from overhang.text.printable import Printable
 
 _OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
 _ITEMS = ("user:", "key:", "entry:", "elevation:", "server:", "community:")
@@ -135,18 +136,18 @@ def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Projec
     sequence = Sequence(resolved, start, project.servers)
     writer = LineWriter()
     bad = 0
-    waiting: list[str] = []
+    waiting: list[Printable] = []
     most = 1 if options.attempts == "-" else 500
     for answer in run_lines(sequence, _lines(options.attempts)):
         if isinstance(answer, BadAttempt):
             bad += 1
-            waiting.append(json.dumps({"error": str(answer)}) + "\n")
+            waiting.append(Printable(json.dumps({"error": str(answer)}) + "\n"))
         else:
             waiting.append(writer.line(answer))
         if len(waiting) >= most:
-            write_out("".join(waiting))
+            write_out(Printable("".join(waiting)))
             waiting.clear()
-    write_out("".join(waiting))
+    write_out(Printable("".join(waiting)))
     if bad:
         tell(f"{options.attempts}: {bad} of the lines are not valid attempts; their results say why")
         return FAILED

@@ -10,9 +10,13 @@ import os
 import stat
 import sys
 from collections.abc import Callable, Iterable
+from typing import TYPE_CHECKING
 
 from overhang.cli.errors import OutputError, UserError
 from overhang.errors import OverhangError
+
+if TYPE_CHECKING:
+    from overhang.text.printable import Printable
 
 #: Options of any command that name files which the command reads.
 _READ = (
@@ -34,7 +38,7 @@ class _Standard:
     closed = False
 
 
-def write_out(text: str) -> None:
+def write_out(text: "Printable") -> None:
     """Write to standard output; nothing where its reader has gone, so that the command ends with its own exit code.
 
     Raises OutputError where it cannot be written.
@@ -68,7 +72,7 @@ def _discard() -> None:
 def tell(message: str) -> None:
     """One line on standard error, after the program's name. Where nobody can read it, the exit code still tells."""
     if not (message.isascii() and message.isprintable()):
-        from overhang.report.lines import safe  # names of files and arguments may hold anything
+        from overhang.text.printable import safe  # names of files and arguments may hold anything
 
         message = safe(message)
     try:
@@ -105,7 +109,7 @@ def check_target(path: str, options: argparse.Namespace, content: bytes | None =
         raise UserError(f"{path}: exists already and is {kind}, which is not overwritten; choose another name")
 
 
-def write_file(path: str, content: str | bytes, options: argparse.Namespace) -> None:
+def write_file(path: str, content: "Printable | bytes", options: argparse.Namespace) -> None:
     """Write a file so that it is there whole or not at all. Raises UserError (see ``check_target``), OutputError."""
     data = content.encode("utf-8", "backslashreplace") if isinstance(content, str) else content
     check_target(path, options, data)

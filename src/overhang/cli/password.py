@@ -6,7 +6,7 @@ import sys
 
 from overhang.cli.errors import CLEAN, UserError
 from overhang.cli.main import add_choice
-from overhang.cli.output import write_out
+from overhang.cli.terminal import write_data
 from overhang.model.masking import mask, unmask
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.verification import hash_text, plain_text
@@ -26,7 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Do it."""
     if options.open:
-        write_out(_open(_ask("stored form: ")) + "\n")
+        write_data(_open(_ask("stored form: ")) + "\n")
         return CLEAN
     text = _ask("password: ")
     if sys.stdin.isatty() and _ask("again: ") != text:
@@ -40,7 +40,7 @@ def run(options: argparse.Namespace) -> int:
         "masked": lambda: mask(text),
         "hashed": lambda: hash_text(text),
     }
-    write_out(f"password {options.form} {made[options.form]()}\n")
+    write_data(f"password {options.form} {made[options.form]()}\n")
     return CLEAN
 
 

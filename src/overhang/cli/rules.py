@@ -5,8 +5,7 @@ import argparse
 from overhang.auditing import all_rules, rule_names
 from overhang.auditing.rules.pages import base_sheet, page_of
 from overhang.cli.errors import CLEAN, UserError
-from overhang.cli.output import write_out
-from overhang.cli.terminal import show, width
+from overhang.cli.terminal import show, width, write_data
 from overhang.report.rules_text import rule_lines, rules_lines
 from overhang.text import did_you_mean
 
@@ -20,7 +19,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Do it."""
     if options.base:
-        write_out(base_sheet())
+        write_data(base_sheet())
         return CLEAN
     if options.rule is None:
         show(rules_lines(all_rules(), [page_of(name) for name in rule_names()]))

@@ -3,16 +3,17 @@ asked for."""
 
 import argparse
 import os
-import sys
 from collections.abc import Iterator
 
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, warn_left_out, warn_unreadable
 from overhang.cli.main import add_choice
-from overhang.cli.output import make_folder, tell, write_file, write_out
+from overhang.cli.output import make_folder, tell, write_file
+from overhang.cli.terminal import write_data
 from overhang.language import ParsedConfig, unparse
 from overhang.report.lines import count, safe
+from overhang.text.printable import data
 
 FORMS = ("sheet", "json", "xml")
 
@@ -61,7 +62,7 @@ def run(options: argparse.Namespace) -> int:
         written[target] = path
         make_folder(options.output)
         try:
-            write_file(target, text, options)
+            write_file(target, data(text), options)
         except UserError as refused:
             tell(str(refused))
             failed = True
@@ -93,9 +94,7 @@ def _left_out(config: ParsedConfig) -> Iterator[str]:
 
 def _show(path: str, text: str, form: str, *, first: bool, several: bool) -> None:
     if several and form == "sheet":
-        write_out(f"{'' if first else chr(10)}# {safe(path)}\n")
+        write_data(f"{'' if first else chr(10)}# {safe(path)}\n")
     elif several and not first:
         raise UserError(f"--to {form}: one document holds one device; write one file per device with --output FOLDER")
-    if sys.stdout.isatty():  # a text that a device shows may steer a terminal; a file or a pipe gets it as it is
-        text = "\n".join(map(safe, text.split("\n")))
-    write_out(text)
+    write_data(text)

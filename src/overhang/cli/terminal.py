@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from overhang.cli.errors import UserError
 from overhang.cli.output import write_out
 from overhang.report.lines import NARROWEST, WIDEST, Line, plain
+from overhang.text.printable import Printable, data, safe, safe_lines
 
 _STYLES = {
     "critical": "bold white on red",
@@ -53,18 +54,23 @@ def show(lines: Iterable[Line]) -> None:
     made = io.StringIO()  # rich would end the program where a pipe is closed
     console = Console(file=made, force_terminal=True, highlight=False, soft_wrap=True)
     for line in lines:
-        console.print(Text.assemble(*((spelt(text), _STYLES.get(style, "")) for text, style in line)))
-    write_out(made.getvalue())
+        console.print(Text.assemble(*((spelt(safe(text)), _STYLES.get(style, "")) for text, style in line)))
+    write_out(Printable(made.getvalue()))
 
 
-def spelt(text: str) -> str:
+def write_data(text: str) -> None:
+    """Write a text that a program may read: to a file or a pipe as it is, to a terminal so that nothing steers it."""
+    write_out(safe_lines(text) if sys.stdout.isatty() else data(text))
+
+
+def spelt(text: Printable) -> Printable:
     """``text`` with what reports are drawn with in ASCII, where standard output cannot show more."""
     if text.isascii():
         return text
     try:
         text.encode(sys.stdout.encoding or "utf-8")
     except UnicodeEncodeError:
-        return text.translate(_ASCII)
+        return Printable(text.translate(_ASCII))
     return text
 
 

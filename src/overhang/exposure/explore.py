@@ -73,8 +73,8 @@ class Explorer:
             return f"not worked out: they take more than {self.work.steps:,} steps to find"
         return "" if self.patience > 0 else "too many facts are unknown to follow all of it"
 
-    def _count(self, oracle: ExploringOracle, via: str) -> None:
-        self.work.spend(self.work.a_run if via != "snmp" else self.work.a_community_run)
+    def _count(self, oracle: ExploringOracle) -> None:
+        self.work.spend(self.work.a_run + oracle.asked // 2)
         if not oracle.sure:
             self.patience -= 1
 
@@ -85,12 +85,14 @@ class Explorer:
         attempt = Attempt(via, self.moment, destination=destination, ssh_versions=(1, 2))
         found: dict[tuple[object, int, bool, int], PhaseResult] = {}
         for first in self._lowest_free() if via in VTY_WAYS else (0,):
+            if not self.complete:
+                break
             oracle = ExploringOracle(self.around, first)
             while True:
                 oracle.restart()
                 run = Evaluation(self.resolved, attempt, oracle, LockoutState())
                 endpoint = arrive(run)
-                self._count(oracle, "")
+                self._count(oracle)
                 if endpoint is not None:
                     key = (_likeness(endpoint), oracle.states, oracle.sure, first)
                     before = found[key] if key in found else PhaseResult(0, 0, frozenset(), True, None)
@@ -179,7 +181,7 @@ class Explorer:
                 oracle.restart()
                 run = Evaluation(self.resolved, attempt, oracle, LockoutState())
                 granted = check(run, endpoint)
-                self._count(oracle, endpoint.via)
+                self._count(oracle)
                 if granted is not None:
                     level = land(run, endpoint, granted.answer, through_list=granted.through_list)
                     yield _phase(oracle, level)
@@ -210,7 +212,7 @@ class Explorer:
                     oracle.restart()
                     run = Evaluation(self.resolved, attempt, oracle, LockoutState())
                     level = elevate(run, endpoint, before, wanted).level
-                    self._count(oracle, "")
+                    self._count(oracle)
                     if level > before:
                         yield _phase(oracle, level)
                     named = named or any(step.code == Reason.ASKS_NAME for step in run.steps)

@@ -4,7 +4,7 @@ A run with this oracle ends with a set of sources, a set of server states, and t
 The decision's code is the same that answers for one person.
 """
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from typing import Any, NamedTuple
 
 from overhang.exposure.address_classes import AddressClasses
@@ -49,15 +49,20 @@ class ExplorationContext:
         self.states = states
         self.credentials = credentials
         self.held = held
-        #: what a login may offer as its community: nothing that is one, or one by its number, each text once
-        self.offers = (
-            None,
-            *(
-                number
-                for number, names in enumerate(credentials.names)
-                if any(name.startswith("community:") for name in names)
-            ),
-        )
+        #: the numbers of the communities by what a login may offer: nothing that is one, or a text that some have
+        by_text = {
+            number: [int(name.partition(":")[2]) for name in names if name.startswith("community:")]
+            for number, names in enumerate(credentials.names)
+        }
+        known = [  # the maker's own, which any text stands for
+            each
+            for number, own in by_text.items()
+            for each in own
+            if any(stored is not None and stored.form is Form.FACTORY for stored in credentials.stored[number])
+        ]
+        self.communities: dict[int | None, tuple[int, ...]] = {None: tuple(known)}
+        self.communities |= {number: tuple(sorted({*own, *known})) for number, own in by_text.items() if own}
+        self.offers = tuple(self.communities)
         self.any_state = (1 << len(states)) - 1
         every = frozenset().union(*states)
         self._up = {
@@ -118,16 +123,15 @@ class ExploringOracle(Oracle):
         if credential.stored.form is Form.FACTORY:
             return True
         if credential.item.startswith("community:"):
-            return self._offers(credential.item)
+            self.needs.add(self._around.credentials.number(credential.item))
+            return True
         return credential.stored.form is not Form.NONE and self._knows(credential.item)
 
-    def _offers(self, item: str) -> bool:
-        """Whether the one community that a login offers is this one: each in its turn, or none that opens anything."""
-        number = self._around.credentials.number(item)
+    def offered(self, count: int) -> Iterable[int]:
+        """The one community that a login offers, by each number that has its text: each text in its turn, or none."""
+        del count
         chosen = self.branch("community", self._around.offers, _QUESTION)
-        if chosen == number:
-            self.needs.add(number)
-        return bool(chosen == number)
+        return self._around.communities[chosen]
 
     def holds_key(self, name: str) -> bool:
         return self._knows(f"key:{name}")

@@ -73,7 +73,7 @@ class Witness:
                     decided = self._decide(self._resolved, attempt)
                     if shows(decided.result):
                         return attempt, decided.result
-                    self._work.spend(decided.runs * self._work.a_run)
+                    self._work.spend(decided.runs * self._work.a_login)
                     if self._work.done:
                         return None
         return None

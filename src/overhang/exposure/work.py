@@ -3,7 +3,7 @@
 from overhang.simulation.resolve import ResolvedDevice
 
 #: So many steps are spent on any device; those with more in them have more, in proportion.
-_LEAST = 40_000
+_LEAST = 30_000
 _STEPS_A_PART = 30
 
 
@@ -12,7 +12,8 @@ class TooMuchWork(Exception):
 
 
 class Work:
-    """The steps that are left. ``steps`` is how many there were, ``a_run`` what one run of the decision takes.
+    """The steps that are left. ``steps`` is how many there were, ``a_run`` what one run of the exploration takes, and
+    ``a_login`` one of the decision on somebody's login.
 
     A step is about ten microseconds on a plain machine.
     """
@@ -23,8 +24,8 @@ class Work:
         rules = sum(len(each.rules) for each in device.sources.values())
         parts = len(resolved.accounts) + len(device.vtys) + communities + addresses + rules
         self.steps = self.left = max(_LEAST, _STEPS_A_PART * parts)
-        self.a_run = 5 + addresses // 8 + len(device.vtys) // 40
-        self.a_community_run = self.a_run + communities // 2
+        self.a_run = 5 + len(device.vtys) // 40
+        self.a_login = self.a_run + addresses // 8
 
     def spend(self, steps: int) -> None:
         """Take steps away; below 0 nothing more is begun."""

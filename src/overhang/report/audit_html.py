@@ -14,11 +14,12 @@ from overhang.report.audit_summary import not_examined, severity_count, summary,
 from overhang.report.charts import LETTERS, by_exposure, cells_of, column_label, columns_of, nobody
 from overhang.report.lines import safe
 from overhang.report.opened import opened_phrases
+from overhang.text.printable import Printable
 
 _TEMPLATE = "audit.html.jinja"
 
 
-def audit_html(report: AuditReport) -> str:
+def audit_html(report: AuditReport) -> Printable:
     """The report as a page."""
     import jinja2  # only this format needs it
 
@@ -31,7 +32,7 @@ def audit_html(report: AuditReport) -> str:
     kept.filters["nobody"] = nobody
     kept.filters["severity_counts"] = lambda audit: [severity_count(audit, each) for each in reversed(Severity)]
     sentence, style = verdict(report)
-    return kept.get_template(_TEMPLATE).render(
+    made = kept.get_template(_TEMPLATE).render(
         version=__version__,
         report=report,
         verdict=sentence,
@@ -49,6 +50,7 @@ def audit_html(report: AuditReport) -> str:
         rules={name: page_of(name) for name in sorted(fired(report))},
         left_out=list(not_examined(report)),
     )
+    return Printable(made)
 
 
 def _easiest(report: AuditReport) -> LoginTrace | None:

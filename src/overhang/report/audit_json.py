@@ -10,12 +10,13 @@ from overhang.auditing.rules.pages import Page, page_of
 from overhang.report.audit_summary import not_examined, verdict
 from overhang.text import Diagnostic
 from overhang.text.json_text import json_text
+from overhang.text.printable import Printable
 
 #: The version of docs/audit.schema.json that a report follows. docs/output.md says what a later one may change.
 SCHEMA_VERSION = 2
 
 
-def audit_json(report: AuditReport) -> str:
+def audit_json(report: AuditReport) -> Printable:
     """The report as JSON."""
     return json_text(audit_value(report))
 

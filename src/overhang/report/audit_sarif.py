@@ -14,6 +14,7 @@ from overhang.auditing.rules.pages import Page, page_of
 from overhang.report.audit_summary import not_examined, own_lines
 from overhang.report.opened import opened_phrases
 from overhang.text.json_text import json_text
+from overhang.text.printable import Printable
 
 _LEVELS = {
     Severity.CRITICAL: "error",
@@ -26,7 +27,7 @@ _LEVELS = {
 _RANKS = {Severity.CRITICAL: 95.0, Severity.HIGH: 80.0, Severity.MEDIUM: 55.0, Severity.LOW: 30.0, Severity.INFO: 10.0}
 
 
-def audit_sarif(report: AuditReport) -> str:
+def audit_sarif(report: AuditReport) -> Printable:
     """The report as SARIF; every rule that fired is described."""
     results = [_result(audit, finding, None) for audit in report.audits for finding in audit.findings] + [
         _result(audit, each.finding, f"until {each.until}: {each.reason}")
@@ -123,4 +124,4 @@ def _location(file: str, line: int, text: str | None = None) -> dict[str, Any]:
 
 def _uri(file: str) -> str:
     path = file.replace(os.sep, "/")
-    return ("file://" if path.startswith("/") else "") + quote(path, errors="backslashreplace")
+    return ("file://" if path.startswith("/") else "") + quote(os.fsencode(path))

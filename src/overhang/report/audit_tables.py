@@ -20,8 +20,8 @@ from overhang.report.audit_summary import (
     verdict,
 )
 from overhang.report.junit import Suites
-from overhang.report.lines import safe
 from overhang.report.opened import opened_phrases
+from overhang.text.printable import Printable, safe, safe_lines
 
 COLUMNS = (
     "severity",
@@ -43,7 +43,7 @@ COLUMNS = (
 _FORMULA = re.compile(r"[\s\0]*[=+\-@\uff1d\uff0b\uff0d\uff20]|[\t\r\n]")
 
 
-def audit_csv(report: AuditReport) -> str:
+def audit_csv(report: AuditReport) -> Printable:
     """A row for each finding, then for each thing that was not examined; severity "not examined" there."""
     out = io.StringIO()
     write = csv.writer(out, lineterminator="\r\n")
@@ -60,7 +60,7 @@ def audit_csv(report: AuditReport) -> str:
     for what, why, names in not_examined(report):
         cells = ["not examined", "", " ".join(names), "", "", "", "", f"{what}: {why}", "", "", "", "", "", ""]
         write.writerow(map(_cell, cells))
-    return out.getvalue()
+    return Printable(out.getvalue())
 
 
 def _row(audit: DeviceAudit, finding: ReportedFinding, waived: str) -> list[object]:
@@ -95,14 +95,14 @@ def _cell(value: object) -> object:
     """A value that no spreadsheet takes for a formula, and in which nothing steers who shows it."""
     if not isinstance(value, str):
         return value
-    text = "\n".join(map(safe, value.split("\n")))
+    text = safe_lines(value)
     return "'" + text if _FORMULA.match(value) else text
 
 
 # -- JUnit XML ---------------------------------------------------------------------------------------------------------
 
 
-def audit_junit(report: AuditReport) -> str:
+def audit_junit(report: AuditReport) -> Printable:
     """A suite for each device with a failure for each finding; what was not examined is a skipped case."""
     suites = Suites("overhang audit", failures=len(report.severities()))
     for audit in report.audits:
@@ -149,9 +149,9 @@ def _detail(finding: ReportedFinding) -> str:
 # -- Markdown ----------------------------------------------------------------------------------------------------------
 
 
-def audit_markdown(report: AuditReport) -> str:
+def audit_markdown(report: AuditReport) -> Printable:
     """A page for a wiki or a merge request."""
-    return "".join(f"{line}\n" for line in _markdown(report))
+    return Printable("".join(f"{line}\n" for line in _markdown(report)))
 
 
 def _markdown(report: AuditReport) -> Iterator[str]:

@@ -8,6 +8,7 @@ from overhang.project import Expectation
 from overhang.report.junit import Suites
 from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.report.login_text import where
+from overhang.text.printable import Printable
 
 
 def expect_lines(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation], width: int) -> Iterator[Line]:
@@ -75,7 +76,7 @@ def tally(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation
     return text + (f"; {len(unmatched)} matching no device" if unmatched else "")
 
 
-def expect_junit(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation]) -> str:
+def expect_junit(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation]) -> Printable:
     """JUnit XML: a suite for each expectation, a case for each device."""
     by_claim: dict[Expectation, list[ExpectationResult]] = {expectation: [] for expectation in unmatched}
     for verdict in verdicts:

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from xml.etree import ElementTree
 
-from overhang.report.lines import safe
+from overhang.text.printable import Printable, safe
 
 
 class Suites:
@@ -18,11 +18,11 @@ class Suites:
             ElementTree.SubElement(self._root, "testsuite", _attributes({"name": name, **attributes, **counts}))
         )
 
-    def text(self) -> str:
+    def text(self) -> Printable:
         """The report as a document."""
         ElementTree.indent(self._root)
         body = ElementTree.tostring(self._root, encoding="unicode")
-        return f'<?xml version="1.0" encoding="utf-8"?>\n{body}\n'
+        return Printable(f'<?xml version="1.0" encoding="utf-8"?>\n{body}\n')
 
 
 class Suite:

@@ -4,33 +4,22 @@ A style is a word for what a piece means ("high", "dim", "good"), never a colour
 """
 
 import textwrap
-import unicodedata
 from collections.abc import Iterable
+
+from overhang.text.printable import Printable, safe
 
 Piece = tuple[str, str]
 Line = list[Piece]
+
+__all__ = ["NARROWEST", "WIDEST", "Line", "Piece", "count", "cut", "plain", "safe", "wrap"]
 
 #: The narrowest and the widest that reports are set.
 NARROWEST, WIDEST = 60, 100
 
 
-def plain(lines: Iterable[Line]) -> str:
+def plain(lines: Iterable[Line]) -> Printable:
     """The lines without styles, each ended."""
-    return "".join("".join(text for text, _ in line).rstrip() + "\n" for line in lines)
-
-
-def safe(text: str) -> str:
-    """``text`` with everything that could steer a terminal made visible."""
-    if text.isascii() and text.isprintable():
-        return text
-    return "".join(_visible(character) for character in text)
-
-
-def _visible(character: str) -> str:
-    if unicodedata.category(character) in ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"):
-        code = ord(character)
-        return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}"
-    return character
+    return Printable("".join("".join(safe(text) for text, _ in line).rstrip() + "\n" for line in lines))
 
 
 def wrap(text: str, width: int) -> list[str]:

@@ -6,6 +6,7 @@ from typing import Any
 
 from overhang.simulation import FromAttempt, FromProfile, Provenance, Result, Step
 from overhang.text.json_text import escape_json, json_text
+from overhang.text.printable import Printable
 
 _MOST_KEPT = 50_000
 
@@ -45,11 +46,11 @@ class LineWriter:
         self._steps: dict[Step, dict[str, Any]] = {}
         self._encode = json.JSONEncoder(ensure_ascii=False, check_circular=False).encode
 
-    def line(self, result: Result) -> str:
+    def line(self, result: Result) -> Printable:
         """One result as a line, ended, as ``result_value`` has it."""
         if len(self._steps) > _MOST_KEPT:
             self._steps.clear()
-        return escape_json(self._encode(result_value(result, self._step))) + "\n"
+        return Printable(escape_json(self._encode(result_value(result, self._step))) + "\n")
 
     def _step(self, step: Step) -> dict[str, Any]:
         value = self._steps.get(step)
@@ -58,6 +59,6 @@ class LineWriter:
         return value
 
 
-def login_json(result: Result) -> str:
+def login_json(result: Result) -> Printable:
     """The result as JSON."""
     return json_text(result_value(result))

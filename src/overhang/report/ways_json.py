@@ -8,9 +8,10 @@ from overhang.exposure import AccessPath, AccessPaths
 from overhang.exposure.phrases import numbers_phrase
 from overhang.report.ways_text import DeviceWays
 from overhang.text.json_text import json_text
+from overhang.text.printable import Printable
 
 
-def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str]]) -> str:
+def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str]]) -> Printable:
     """The report as JSON; docs/output.md describes it."""
     value = {
         "overhang": __version__,

@@ -277,7 +277,8 @@ def _community(run: Evaluation) -> Granted | None:
         denied = Step(Stage.AUTHENTICATION, Reason.COMMUNITY_WRONG, snmp.communities[-1].origin)
         if run.oracle.offers_text() is None:
             denied = Step(Stage.AUTHENTICATION, Reason.NOTHING_OFFERED, FromAttempt("password"))
-    for number, said in enumerate(snmp.communities, 1):
+    for number in run.oracle.offered(len(snmp.communities)):
+        said = snmp.communities[number - 1]
         credential = Credential(f"community:{number}", said.value.password, said.origin, f"of community {number}")
         if said.value.password.form is Form.NONE or not run.oracle.opens(credential):
             continue

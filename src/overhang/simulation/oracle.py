@@ -5,7 +5,7 @@ the start for each, with the answers before it kept (``branch`` and ``advance``)
 """
 
 from abc import ABC, abstractmethod
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from typing import Any, NamedTuple
 
 from overhang.model import Address
@@ -46,6 +46,11 @@ class Oracle(ABC):
         self._at = 0
         self._settled = {}
 
+    @property
+    def asked(self) -> int:
+        """How many questions this run has asked."""
+        return len(self._settled)
+
     def advance(self) -> bool:
         """Go on to the next combination of answers; false when all have been followed."""
         while self.doubts:
@@ -74,6 +79,10 @@ class Oracle(ABC):
     @abstractmethod
     def offers_text(self) -> str | None:
         """What is typed now; None for nothing."""
+
+    def offered(self, count: int) -> Iterable[int]:
+        """The numbers of the communities, from 1, that what is offered may be; the others need not be asked about."""
+        return range(1, count + 1)
 
     @abstractmethod
     def opens(self, credential: Credential) -> bool:

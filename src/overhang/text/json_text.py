@@ -4,6 +4,8 @@ import json
 import re
 from typing import Any
 
+from overhang.text.printable import Printable
+
 #: Delete and C1 controls, marks of direction or without width, line and paragraph separators, tags, halves of pairs.
 _UNSAFE = re.compile(
     r"[\x7f-\x9f\xad\u061c\u180e\u200b-\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff\ufff9-\ufffb"
@@ -11,9 +13,9 @@ _UNSAFE = re.compile(
 )
 
 
-def json_text(value: Any) -> str:
+def json_text(value: Any) -> Printable:
     """A value as indented JSON with a line end; other languages stay readable."""
-    return escape_json(json.dumps(value, indent=2, ensure_ascii=False)) + "\n"
+    return Printable(escape_json(json.dumps(value, indent=2, ensure_ascii=False)) + "\n")
 
 
 def escape_json(text: str) -> str:

@@ -209,11 +209,12 @@ def snmp_reversible(context: RuleContext) -> Iterator[Finding]:
 
 def _communities(context: RuleContext) -> Iterator[tuple[int, Provenance, Community, list[AccessPath]]]:
     """Each community, numbered from 1, with its line and the access paths that it opens."""
-    paths = context.by_ways("snmp") if _snmp_on(context) else []
+    on = _snmp_on(context)
+    free = [path for path in context.by_ways("snmp") if not path.needs] if on else []
     for number, said in enumerate(context.device.snmp.communities, 1):
-        own = context.needing(f"community:{number}", paths)
+        own = [path for path in context.needing(f"community:{number}") if path.via == "snmp"] if on else []
         if not own and said.value.password.form is Form.FACTORY:
-            own = [path for path in paths if not path.needs]
+            own = free
         yield number, said.origin, said.value, own
 
 

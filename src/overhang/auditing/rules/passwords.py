@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable, Iterator
+from collections.abc import Set as AbstractSet
 
 from overhang.auditing import fixes
 from overhang.auditing.context import PasswordPlace, RuleContext
@@ -132,13 +133,16 @@ def groups_of_equal(context: RuleContext) -> list[list[PasswordPlace]]:
     return context.keep("equal passwords", find)
 
 
-def with_equals(context: RuleContext, items: Iterable[str]) -> set[str]:
+def with_equals(context: RuleContext, items: Iterable[str]) -> AbstractSet[str]:
     """Items with all that are the same password: with one the others are known."""
     credentials = context.exposure.credentials
-    found = set(items)
-    for item in [each for each in found if credentials.has(each)]:
-        found.update(credentials.names[credentials.number(item)])
-    return found
+    given = set(items)
+    numbers = {credentials.number(item) for item in given if credentials.has(item)}
+    if len(numbers) == 1:  # thousands of accounts may have one password
+        number = numbers.pop()
+        named = context.keep(("named", number), lambda: frozenset(credentials.names[number]))
+        return named if given <= named else named | given
+    return given.union(*(credentials.names[number] for number in numbers))
 
 
 @rule("same-password")
