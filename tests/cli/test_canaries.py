@@ -12,6 +12,7 @@ import pytest
 
 import overhang
 from overhang.auditing.results import Quoted
+from overhang.cli.output import write_out
 from overhang.dialect.preview import PreviewLine
 from overhang.model.masking import mask
 from overhang.text import Diagnostic, Shown
@@ -195,12 +196,16 @@ def test_no_canary_shows(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Non
 
 
 def test_source_lines_are_shown_by_one_type_alone() -> None:
-    made, revealed = set[str](), set[str]()
+    made, revealed, printable = set[str](), set[str](), set[str]()
     for path in Path(overhang.__file__).parent.rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text())):
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "Shown":
                 made.add(path.name)
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "Printable":
+                printable.add(path.parent.name)
             if isinstance(node, ast.Attribute) and node.attr == "reveal":
                 revealed.add(path.name)
     assert (made, revealed) == ({"quoting.py"}, {"preview.py"})
+    assert printable == {"text", "report", "cli"}
+    assert write_out.__annotations__["text"] == "Printable"
     assert {hint for each in (Diagnostic, Quoted, PreviewLine) for hint in [get_type_hints(each)["text"]]} == {Shown}

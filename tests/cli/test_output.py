@@ -1,13 +1,16 @@
 """The output boundary: exit codes of what cannot be written, and files that are never written over."""
 
+import json
 import os
 import subprocess
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from urllib.parse import unquote_to_bytes
 
 import pytest
 
+from overhang import loading
 from overhang.cli import main, output
 from overhang.cli.errors import OutputError
 from overhang.demo import demo_files
@@ -197,6 +200,58 @@ def test_a_file_is_whole_or_not_there(tmp_path: Path, monkeypatch: pytest.Monkey
         output.replace_file(str(target), b"after")
     assert [each.name for each in tmp_path.iterdir()] == ["report.txt"]
     assert target.read_text() == "before"
+
+
+def test_an_interrupted_run_tells_what_it_has_written(
+    write: Write, here: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    for name in "abc":
+        write(f"{name}.sheet", "user lena: level 3\n")
+    begun = iter([None, None, KeyboardInterrupt()])
+    replace = output.replace_file
+
+    def slow(path: str, data: bytes) -> None:
+        interrupt = next(begun)
+        if interrupt is not None:
+            raise interrupt
+        replace(path, data)
+
+    monkeypatch.setattr(output, "replace_file", slow)
+    monkeypatch.setattr(output, "_WRITTEN", [])
+    assert main.main(["sheet", "a.sheet", "b.sheet", "c.sheet", "--output", "out"]) == 130
+    told = "overhang: interrupted; written whole: out/a.sheet, out/b.sheet; nothing else was changed\n"
+    assert capsys.readouterr().err == told
+    assert sorted(each.name for each in (here / "out").iterdir()) == ["a.sheet", "b.sheet"]
+
+
+def test_a_file_that_is_gone_does_not_stop_the_others(
+    write: Write, here: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (here / "overhang.toml").unlink()
+    for name in "ab":
+        write(f"net/{name}.sheet", "user lena: level 3\n")
+    (here / "net" / "link.sheet").symlink_to("nowhere.sheet")
+    listed = list(loading.find_files(["net"]))
+    (here / "net" / "a.sheet").unlink()
+    monkeypatch.setattr(loading, "find_files", lambda _: iter(listed))
+    assert main.main(["audit", "net", "--short"]) == 2
+    said = capsys.readouterr()
+    assert "1 device audited" in said.out
+    assert [line.split(": ")[1] for line in said.err.splitlines()] == ["net/a.sheet", "net/link.sheet"]
+
+
+def test_the_address_of_an_odd_name_leads_to_its_file(here: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    names = [b"a b#c%41.sheet", b"\xff-quay.sheet", "ünder:q?.sheet".encode()]
+    for name in names:
+        (here / os.fsdecode(name)).write_text("entry console: check nothing\n")
+    assert main.main(["audit", ".", "--format", "sarif"]) == 1
+    runs = json.loads(capsys.readouterr().out)["runs"]
+    found = {
+        unquote_to_bytes(each["physicalLocation"]["artifactLocation"]["uri"])
+        for result in runs[0]["results"]
+        for each in result["locations"]
+    }
+    assert {os.path.normpath(each) for each in found} == {*names, b"quay.sheet"}
 
 
 def test_standard_input_is_a_configuration(overhang: Run, write: Write) -> None:

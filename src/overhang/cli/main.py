@@ -8,7 +8,7 @@ import sys
 
 from overhang import __version__
 from overhang.cli.errors import EXITS, FAILED, INTERNAL, INTERRUPTED, UNWRITTEN, OutputError, UserError
-from overhang.cli.output import flush_out, tell
+from overhang.cli.output import after_interrupt, flush_out, tell
 from overhang.errors import OverhangError
 
 TYPE_CHECKING = False
@@ -143,7 +143,7 @@ def main(arguments: list[str]) -> int:
         tell(str(error))
         return FAILED
     except KeyboardInterrupt:
-        tell("interrupted; nothing was changed")
+        tell(after_interrupt())
         return INTERRUPTED
 
 

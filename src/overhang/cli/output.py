@@ -137,11 +137,24 @@ def replace_file(path: str, data: bytes) -> None:
             if before is not None:
                 _keep_owner(path, temporary, before)
             os.replace(temporary, target)
+            _WRITTEN.append(path)
         except BaseException:
             os.unlink(temporary)
             raise
     except OSError as error:
         raise OutputError(f"{path}: cannot be written: {error.strerror}") from None
+
+
+def after_interrupt() -> str:
+    """What an interrupted run has done, for people: its files are whole, and the rest was not begun."""
+    if not _WRITTEN:
+        return "interrupted; nothing was changed"
+    more = f" and {len(_WRITTEN) - 3:,} more" if len(_WRITTEN) > 3 else ""
+    return f"interrupted; written whole: {', '.join(_WRITTEN[:3])}{more}; nothing else was changed"
+
+
+#: The files that this run has written.
+_WRITTEN: list[str] = []
 
 
 def own_prefix() -> str:
