@@ -389,6 +389,19 @@ user lena:
 > via ssh from 192.0.2.1 name lena
 < denied by line 3
 
+= users: the hash of an empty text is an empty password over SSH
+ssh:
+    host-key ed25519
+    empty-passwords no
+entry vty 0-11:
+    check users
+user lena:
+    password hashed $1$quay$k2n9f6JiaSWO/r0jwJcBd0
+> via ssh from 192.0.2.1 name lena pw ""
+< denied by line 3
+> via telnet from 192.0.2.1 name lena pw ""
+< admitted 1 by line 7
+
 = users: nameless accounts are tried in the sheet's order
 entry console:
     check users

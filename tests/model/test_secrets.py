@@ -2,6 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from overhang.model import verification
 from overhang.model.hash_budget import HashBudget, groups_of_equal, share_of
 from overhang.model.masking import mask, unmask
 from overhang.model.stored_secret import Form, StoredSecret
@@ -32,6 +33,9 @@ HASHES = [
         ("$argon2id$v=19$m=1048576,t=1,p=4$abc$def", 1049, 1048576),
         ("$y$j9T$abc$def", 41, 16384),
         ("$y$x$abc$def", 1_000_001, 0),
+        ("$gy$j9T$abc$def", 41, 16384),
+        ("$sha1$24680$abc$def", 25, 0),
+        ("abrEWxdSUek5Q", 1, 0),
         ("plain", 1, 0),
     ],
 )
@@ -122,6 +126,38 @@ def test_hashes_are_verified_for_real(name: str) -> None:
     assert (opens(stored, "boat"), opens(stored, "Boat"), opens(stored, "")) == (True, False, False)
     assert the_same(stored, StoredSecret(Form.MASKED, mask("boat")))
     assert not the_same(stored, StoredSecret(Form.READABLE, "Boat"))
+
+
+OF_THE_SYSTEM = [
+    "abrEWxdSUek5Q",
+    "$sha1$1000$quay$Vf3MDK2kCoPN26TugLsHreS6UJrd",
+    "$gy$j9T$quayquay$EGXijjXnvjGd8r20/EzdvBHuEpFaZCl6iHKBkOYBRA.",
+    "$y$j9T$quayquay$JmhUEoXTcKfGy.MAmOKKIjDr5Mp4jNMI5hxZiuLpmC5",
+    "$1$quay$k2n9f6JiaSWO/r0jwJcBd0",
+]
+
+
+@pytest.mark.parametrize("crypt", [verification._crypt_of_system(), verification._crypt_by_itself()])
+@pytest.mark.parametrize("text", OF_THE_SYSTEM)
+def test_forms_that_the_c_library_knows(text: str, crypt: object, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(verification, "_crypt_of_system", lambda: crypt)
+    verification._verify.cache_clear()
+    stored, right = StoredSecret(Form.HASHED, text), "" if text.startswith("$1$") else "boat"
+    assert (opens(stored, right), opens(stored, "goat")) == (True, False)
+    monkeypatch.setattr(verification, "_crypt_of_system", lambda: None)
+    verification._verify.cache_clear()
+    assert opens(stored, right) is (True if text.startswith("$1$") else None)
+    verification._verify.cache_clear()
+
+
+def test_what_bcrypt_says_of_long_passwords_is_what_the_c_library_says() -> None:
+    text = "$2b$04$abcdefghijklmnopqrstuuIEvsxs6n4OWFyhKpPKdyCqVMgg.dAHW"
+    known = verification._crypt_by_itself()
+    assert known is not None
+    made = known("x" * 80, text[:29])
+    assert made is not None
+    stored = StoredSecret(Form.HASHED, made)
+    assert (opens(stored, "x" * 80), opens(stored, "y" * 80)) == (True, False)
 
 
 def test_a_made_hash_opens_and_differs_each_time() -> None:

@@ -6,6 +6,7 @@ runs meet none.
 
 import re
 import warnings
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
@@ -21,6 +22,8 @@ _SCHEMES: tuple[tuple[str, str, str | None], ...] = (
     ("$2b$", "bcrypt", "bcrypt"),
     ("$2y$", "bcrypt", "bcrypt"),
     ("$y$", "yescrypt", None),
+    ("$gy$", "gost-yescrypt", None),
+    ("$sha1$", "SHA-1 crypt", None),
     ("$pbkdf2$", "PBKDF2-SHA1", "pbkdf2_sha1"),
     ("$pbkdf2-sha256$", "PBKDF2-SHA256", "pbkdf2_sha256"),
     ("$pbkdf2-sha512$", "PBKDF2-SHA512", "pbkdf2_sha512"),
@@ -31,7 +34,7 @@ _SCHEMES: tuple[tuple[str, str, str | None], ...] = (
 )
 
 #: What one try of a common hash costs, in units of about a millisecond: the schemes' cost is in their texts (_COSTS).
-_UNITS = {"MD5 crypt": 1, "SHA-256 crypt": 4, "SHA-512 crypt": 4}
+_UNITS = {"DES crypt": 1, "MD5 crypt": 1, "SHA-256 crypt": 4, "SHA-512 crypt": 4}
 #: More than this is not spent on one password that somebody typed, in units, nor so much memory, in KiB.
 _MOST_UNITS = 2_000
 COMMON_MEMORY = 100 * 1024
@@ -45,10 +48,11 @@ _COSTS = re.compile(
     r"|\$pbkdf2[a-z0-9-]*\$(?P<iterations>\d+)\$"
     r"|\$scrypt\$ln=(?P<ln>\d+),r=(?P<r>\d+),p=(?P<p>\d+)\$"
     r"|\$argon2[id]{1,2}\$(?:v=\d+\$)?m=(?P<memory>\d+),t=(?P<passes>\d+),p=\d+\$"
-    r"|\$y\$j(?P<yn>[./0-9A-Za-z])(?P<yr>[./0-9A-Za-z])\$"
+    r"|\$sha1\$(?P<iterations_of_sha1>\d+)\$"
+    r"|\$g?y\$j(?P<yn>[./0-9A-Za-z])(?P<yr>[./0-9A-Za-z])\$"
 )
 _DIGITS = "./0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz"
-_YESCRYPT = re.compile(r"\$y\$[./A-Za-z0-9]{1,12}\$[./A-Za-z0-9]{1,86}\$[./A-Za-z0-9]{43}")
+_YESCRYPT = re.compile(r"\$g?y\$[./A-Za-z0-9]{1,12}\$[./A-Za-z0-9]{1,86}\$[./A-Za-z0-9]{43}")
 
 #: Well-formed hashes that the C library answers for, ten times as fast as importing anything.
 _IN_C = re.compile(
@@ -58,9 +62,17 @@ _IN_C = re.compile(
 )
 
 
+#: The oldest form has no prefix: two signs of salt, and eleven of hash.
+_DES = re.compile(r"[./0-9A-Za-z]{13}")
+_SHA1 = re.compile(r"\$sha1\$[1-9][0-9]{0,9}\$[./0-9A-Za-z]{1,64}\$[./0-9A-Za-z]{28}")
+#: Forms that the C library alone answers for.
+_BY_SYSTEM = ("DES crypt", "yescrypt", "gost-yescrypt", "SHA-1 crypt")
+
+
 def scheme_of(text: str) -> str | None:
     """The name of the hash scheme of a modular crypt text, or None where it is of no known one."""
-    return next((name for prefix, name, _ in _SCHEMES if text.startswith(prefix)), None)
+    found = next((name for prefix, name, _ in _SCHEMES if text.startswith(prefix)), None)
+    return "DES crypt" if found is None and _DES.fullmatch(text) else found
 
 
 #: How a hash of a kind is formed; of other kinds nothing is said.
@@ -70,6 +82,8 @@ _FORMS = {
     "SHA-512 crypt": re.compile(r"\$6\$(rounds=[0-9]+\$)?[^$:\n]{0,16}\$[./A-Za-z0-9]{86}"),
     "bcrypt": re.compile(r"\$2[aby]\$[0-3][0-9]\$[./A-Za-z0-9]{53}"),
     "yescrypt": _YESCRYPT,
+    "gost-yescrypt": _YESCRYPT,
+    "SHA-1 crypt": _SHA1,
 }
 
 
@@ -120,14 +134,18 @@ def hash_text(text: str) -> str:
 @lru_cache(maxsize=4096)
 def _verify(text: str, typed: str) -> bool | None:
     name = next((handler for prefix, _, handler in _SCHEMES if text.startswith(prefix)), None)
+    if scheme_of(text) in _BY_SYSTEM:
+        return _verify_with_system(text, typed)
     if name is None:
-        return _verify_with_system(text, typed) if text.startswith("$y$") else None
+        return None
     if _IN_C.fullmatch(text):
         answer = _verify_with_system(text, typed)
         if answer is not None:
             return answer
-    if "\0" in typed or (name == "bcrypt" and len(typed.encode("utf-8", "surrogatepass")) > 72):
+    if "\0" in typed:
         return None  # the schemes disagree on what such a password means
+    if name == "bcrypt" and len(typed.encode("utf-8", "surrogatepass")) > 72:
+        return _verify_with_system(text, typed)  # what lies beyond 72 bytes counts for some and not for others
     try:
         return bool(_handler(name).verify(typed, text))
     except (ValueError, TypeError, UnicodeError, RuntimeError):
@@ -143,12 +161,12 @@ def cost_of(text: str) -> tuple[int, int]:
     scheme = scheme_of(text)
     found = _COSTS.match(text)
     if found is None:
-        return (_UNITS[scheme], 0) if scheme in _UNITS else (_NEVER + 1, 0) if scheme == "yescrypt" else (1, 0)
+        return (_UNITS[scheme], 0) if scheme in _UNITS else (_NEVER + 1, 0) if scheme in _BY_SYSTEM else (1, 0)
     cost = {name: value[:18] for name, value in found.groupdict().items() if value is not None}
     if "rounds" in cost:
         return 1 + _UNITS.get(scheme or "", 4) * int(cost["rounds"]) // _ROUNDS_OF_SHA, 0
-    if "iterations" in cost:
-        return 1 + int(cost["iterations"]) // 1_000, 0
+    if "iterations" in cost or "iterations_of_sha1" in cost:
+        return 1 + int(cost.get("iterations") or cost["iterations_of_sha1"]) // 1_000, 0
     if "log2" in cost:
         return 1 + (1 << min(int(cost["log2"]), 40)) // 20, 4
     if "memory" in cost:
@@ -170,15 +188,45 @@ def _handler(name: str) -> Any:
 
 
 def _verify_with_system(text: str, typed: str) -> bool | None:
-    """Ask the C library, which knows yescrypt on many systems; None where it does not or Python no longer offers it."""
-    if not (_YESCRYPT.fullmatch(text) or _IN_C.fullmatch(text)) or "\0" in typed:
+    """Ask the C library, which knows more forms than any package; None where it does not know this one."""
+    formed = (_YESCRYPT, _IN_C, _DES, _SHA1, _FORMS["bcrypt"])
+    crypt = _crypt_of_system()
+    if crypt is None or "\0" in typed or not any(each.fullmatch(text) for each in formed):
         return None
     try:
-        from _crypt import crypt  # the module around it tries every method of the system when it is imported
-
         answer = crypt(typed, text)
-    except (ImportError, OSError, ValueError, UnicodeError):
+    except (OSError, ValueError, UnicodeError):
         return None
     if not answer or answer.startswith("*"):
         return None
     return bool(answer == text)
+
+
+@lru_cache(maxsize=1)
+def _crypt_of_system() -> Callable[[str, str], str | None] | None:
+    """The C library's function, through the module that Python 3.12 still has, else by itself; None without one."""
+    try:
+        from _crypt import crypt  # the module around it tries every method of the system when it is imported
+    except ImportError:
+        return _crypt_by_itself()
+    return crypt  # type: ignore[no-any-return]
+
+
+def _crypt_by_itself() -> Callable[[str, str], str | None] | None:
+    import ctypes
+    import ctypes.util
+
+    name = ctypes.util.find_library("crypt")
+    if name is None:
+        return None
+    try:
+        function = ctypes.CDLL(name).crypt
+    except (OSError, AttributeError):
+        return None
+    function.argtypes, function.restype = (ctypes.c_char_p, ctypes.c_char_p), ctypes.c_char_p
+
+    def crypt(typed: str, text: str) -> str | None:
+        made: bytes | None = function(typed.encode(), text.encode())
+        return None if made is None else made.decode("ascii", "replace")
+
+    return crypt

@@ -156,6 +156,11 @@ def _try_account(run: Evaluation, challenge: Challenge, account: Account) -> Ans
             return Answer("no", refusal.origin, True)
         run.note(run.stage, Reason.NO_PASSWORD_NEEDED, credential.origin, f"account {account.name}")
     elif credential.stored.form is not Form.NONE and _opens(run, credential):
+        empty = run.oracle.offers_text() == "" and credential.item not in run.attempt.knows
+        refusal = _empty_by_ssh(run, challenge, account, credential) if empty else None
+        if refusal is not None:  # the hash of an empty text is one of an empty password
+            run.steps.append(refusal)
+            return Answer("no", refusal.origin, True)
         run.note(run.stage, Reason.RIGHT_PASSWORD, credential.origin, credential.label)
     elif run.oracle.offers_text() is None:
         run.note(run.stage, Reason.NOTHING_OFFERED, run.nothing())

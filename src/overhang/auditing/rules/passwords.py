@@ -108,8 +108,8 @@ def _weak(place: PasswordPlace) -> str:
     text = place.said.value.text
     if place.said.value.form is not Form.HASHED:
         return ""
-    if scheme_of(text) == "MD5 crypt":
-        return "MD5 crypt"
+    if scheme_of(text) in ("DES crypt", "MD5 crypt"):
+        return scheme_of(text) or ""
     rounds = _ROUNDS.match(text)
     few = rounds is not None and int(rounds.group(1)[:9]) < _FEW_ROUNDS
     return f"{scheme_of(text)} at {rounds.group(1)} rounds" if rounds is not None and few else ""
