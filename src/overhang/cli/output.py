@@ -10,11 +10,11 @@ import os
 import stat
 import sys
 from collections.abc import Callable, Iterable
-from typing import TYPE_CHECKING
 
 from overhang.cli.errors import OutputError, UserError
 from overhang.errors import OverhangError
 
+TYPE_CHECKING = False
 if TYPE_CHECKING:
     from overhang.text.printable import Printable
 
