@@ -557,6 +557,36 @@ user lena:
 > via console name lena pw gull at 420
 < admitted 1 by line 4
 
+= lock: a locked account takes no key
+% entry-first lock-stops-keys=yes
+ssh: host-key ed25519
+entry vty 0-11:
+    check users
+passwords: lock 60s after 2
+user lena:
+    password readable gull
+    public-key ssh-ed25519 AAAA
+> via ssh from 192.0.2.1 name lena pw x pw y at 0
+< denied by line 6
+> via ssh from 192.0.2.1 name lena knows key:lena at 1
+< denied by line 4
+
+= lock: a locked account still takes its keys
+% entry-first lock-stops-keys=no
+ssh: host-key ed25519
+entry vty 0-11:
+    check users
+passwords: lock 60s after 2
+user lena:
+    password readable gull
+    public-key ssh-ed25519 AAAA
+> via ssh from 192.0.2.1 name lena pw x pw y at 0
+< denied by line 6
+> via ssh from 192.0.2.1 name lena knows key:lena at 1
+< admitted 1 by line 7
+> via ssh from 192.0.2.1 name lena pw gull at 2
+< denied by line 4
+
 = lock: elevation with an account's password counts
 % entry-first elevates=accounts
 passwords:

@@ -196,4 +196,18 @@ entry console:
 < admitted 15 granted by key unsaid-level-console
 > via console
 < unknown by key unsaid-level-console
+
+= lock: it is unknown whether a locked account takes its keys
+% entry-first lock-stops-keys=unknown
+ssh: host-key ed25519
+entry vty 0-11:
+    check users
+passwords: lock 60s after 2
+user lena:
+    password readable gull
+    public-key ssh-ed25519 AAAA
+> via ssh from 192.0.2.1 name lena pw x pw y at 0
+< denied by line 6
+> via ssh from 192.0.2.1 name lena knows key:lena at 1
+< unknown by key lock-stops-keys
 """

@@ -73,6 +73,7 @@ KEYS: dict[str, Key] = {
     "unsaid-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers before a connection is closed"),
     "elevation-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers before elevation is refused"),
     "unsaid-lock": Key(lock, (None, LockRule(None, 1)), "when an account is locked"),
+    "lock-stops-keys": _choice("whether a locked account is closed to its public keys too", "yes", "no"),
     "unsaid-idle": Key(parse_duration, (600, None), "the idle timeout of a session", timed=True),
 }
 
@@ -121,6 +122,7 @@ bare-elevation-remote | deny | deny | deny | admit | admit | deny
 unsaid-tries | 4 | 5 | 5 | 4 | 5 | 4
 elevation-tries | 2 | 4 | 4 | 2 | 4 | 4
 unsaid-lock | - | - | - | - | - | 7m after 4
+lock-stops-keys | yes | yes | yes | yes | yes | yes
 unsaid-idle | 8m | 25m | never | never | 40m | never
 """
 

@@ -16,6 +16,8 @@ from overhang.simulation.resolve import Account, Credential, Endpoint
 from overhang.simulation.result import FromAttempt, Provenance, Resolved, Step
 from overhang.text import Origin
 
+_STOPS_KEYS = "lock-stops-keys"
+
 
 def check_secret(run: Evaluation, challenge: Challenge, credential: Credential) -> Answer:
     """Ask for one stored password that belongs to no account."""
@@ -205,7 +207,7 @@ def shut_by(account: Account, moment: datetime.datetime) -> Resolved | None:
     return None
 
 
-def is_usable(run: Evaluation, account: Account, via: str | None) -> Step | None:
+def is_usable(run: Evaluation, account: Account, via: str | None, *, by_key: bool = False) -> Step | None:
     """The step that says why an account cannot be used; None where it can. ``via`` None: whatever its ways."""
     name, block = account.name, account.block
     shut = shut_by(account, run.attempt.moment)
@@ -214,7 +216,7 @@ def is_usable(run: Evaluation, account: Account, via: str | None) -> Step | None
     if block.doubt is not None and run.maybe(block, f"whether account {name} is disabled or has expired"):
         return Step(run.stage, Reason.DISABLED, block.doubt, (name,))
     locked = _locked(run, account)
-    if locked is not None:
+    if locked is not None and not (by_key and not run.settle(run.resolved.facts[_STOPS_KEYS], _STOPS_KEYS)):
         return locked
     if via is not None:
         refused = _not_via(run, account, via)

@@ -164,7 +164,7 @@ def _key_holder(run: Evaluation) -> tuple[Account, Provenance] | None:
         about = f"whether account {account.name} holds the key offered"
         if key is None or account.keys or not run.maybe(account.block, about):
             return None
-    if is_usable(run, account, "ssh") is not None:
+    if is_usable(run, account, "ssh", by_key=True) is not None:
         return None
     return account, origin
 
