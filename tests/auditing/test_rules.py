@@ -245,7 +245,7 @@ TO_THE_TOP = {
     "method-list-allows-anyone": "device pier-gate: profile two-tier\nentry vty 0-11: check methods open",
     "web-no-authentication": "device pier-gate: profile two-tier",
     "door-no-authentication": "door copy: level 15",
-    "snmp-guessable": "snmp: community hashed $5$deck$41F/HM.FgTaPIF2qtFhcWg4xlyUooODvVCy1LGm.9W1 write",
+    "snmp-guessable": "snmp: community hashed $5$deck$9hmbrUait/6AVgko/Xz4WJAC7659kFbohsUJ2nK88m1 write",
     "password-ignored": "device pier-gate: profile two-tier\nentry vty 0-11:\n    check nothing\n    password withheld\n    level 15",
     "vty-not-configured": "device pier-gate: profile list-wide\ndrop elevation 15\ndrop entry vty 2-15\ntelnet: on",
     "vty-weaker-than-others": "device pier-gate: profile two-tier\nentry vty 8-11: check nothing\nuser lena: level 15",
