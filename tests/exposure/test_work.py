@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import pytest
 
+from overhang.auditing.checklist import Mark
 from overhang.auditing.results import DeviceAudit
 from overhang.auditing.runner import audit_config
 from overhang.demo import demo_files
@@ -67,6 +68,8 @@ def test_with_few_steps_less_is_found_and_nothing_else(text: str, few: Callable[
         assert certain(some) <= certain(whole)
         told = [each for each in some.not_examined if f"more than {steps:,} steps" in each.why]
         assert not (told and some.decided)
+        good = {item.aspect for item in some.checklist if item.mark in (Mark.GOOD, Mark.NOT_THERE, Mark.LOCKED_OUT)}
+        assert some.decided or not good - {item.aspect for item in whole.checklist if item.mark is Mark.LOCKED_OUT}
         assert told or some.findings == whole.findings
 
 

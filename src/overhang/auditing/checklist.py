@@ -20,6 +20,9 @@ _FREE_ELEVATION = ("no-enable-secret", "elevation-without-account", "elevation-n
 _NO_SSH = ("ssh-off", "ssh-no-key", "ssh-no-identity", "ssh-needs-account")
 
 
+_NOT_ALL = "not every access path was worked out"
+
+
 class Mark(enum.Enum):
     """How an aspect stands, worst first; the value is its letter."""
 
@@ -64,6 +67,8 @@ class _Checklist:
             mark, reason = self.base(aspect)
             if mark in (Mark.GOOD, Mark.NOT_THERE):
                 mark, reason = self.judged(aspect, mark, reason)
+            if mark in (Mark.GOOD, Mark.NOT_THERE) and not self.context.all_found:
+                mark, reason = Mark.CANNOT_TELL, _NOT_ALL
             yield ChecklistItem(aspect, mark, reason)
 
     def judged(self, aspect: Aspect, mark: Mark, reason: str) -> tuple[Mark, str]:
@@ -131,6 +136,8 @@ class _Checklist:
         ways = set(vias)
         if any(path.via in ways for path in self.unsure):
             return Mark.CANNOT_TELL, "its logins depend on something that is not known"
+        if not self.context.all_found:
+            return Mark.CANNOT_TELL, _NOT_ALL
         if any(point.arrives and point.via in ways for point in self.context.access_points):
             return Mark.LOCKED_OUT, "logins arrive, and none can succeed"
         return Mark.NOT_THERE, "accepts no login"

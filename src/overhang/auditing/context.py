@@ -121,6 +121,11 @@ class RuleContext:
         return list(self.project.people.values())
 
     @property
+    def all_found(self) -> bool:
+        """Whether every access path was found, and every rule could be followed to its end."""
+        return self.exposure.complete and not self.given_up
+
+    @property
     def nobody(self) -> bool:
         """Whether nobody at all can log in; false where not every access path was found."""
         return not self.paths and self.exposure.complete
@@ -289,8 +294,8 @@ class RuleContext:
         return {person.name: levels_of(self.exposure, person, self.project) for person in self.people}
 
     def used(self, via: str) -> bool:
-        """Whether any of the project's people can log in by a way."""
-        return any(via in levels for levels in self.levels.values())
+        """Whether any of the project's people can log in by a way, or might by a path that was not found."""
+        return not self.exposure.complete or any(via in levels for levels in self.levels.values())
 
     # -- logins --------------------------------------------------------------------------------------------------------
 

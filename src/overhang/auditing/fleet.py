@@ -74,7 +74,8 @@ def fleet_fingerprint(context: RuleContext, key: bytes) -> FleetFingerprint:
     facts = context.device.facts
     kind = facts.kind.value if facts.kind is not None else ""
     site = facts.site.value if facts.site is not None else ""
-    return FleetFingerprint(kind, site, tuple(_habits(context)), tuple(_passwords(context, key)))
+    habits = tuple(_habits(context)) if context.exposure.complete else ()  # a way not found is no habit
+    return FleetFingerprint(kind, site, habits, tuple(_passwords(context, key)))
 
 
 def _habits(context: RuleContext) -> Iterator[tuple[str, bool, int]]:

@@ -88,7 +88,7 @@ def audit_config(
         fleet_fingerprint(context, key),
         project.file,
         config.reader,
-        context.exposure.complete and not context.given_up and all(path.sure for path in context.exposure.paths),
+        context.all_found and all(path.sure for path in context.exposure.paths),
         config.incomplete,
         tuple(checklist(context, counting, loose_doubt=_loose_doubt(config))),
     )

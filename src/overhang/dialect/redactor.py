@@ -74,7 +74,7 @@ class Redactor:
             return self._first_words(raw)
         nodes = self._nodes.get(number, [])
         spans = list(self._spans(raw, nodes))
-        if number in self._published and (at := raw.find(self._published[number])) >= 0:
+        if number in self._published and (at := raw.rfind(self._published[number])) >= 0:
             spans.append((at, at + len(self._published[number])))
         layout = self._text.layout
         if not nodes and raw.strip() in layout.closers:

@@ -172,13 +172,6 @@ class Schema:
         return self.blocks[block].title if block else "the top of a sheet"
 
     @cached_property
-    def harmless(self) -> frozenset[str]:
-        """The first words of statements that never hold a secret."""
-        secret = {word for rows in self.table.values() for row in rows if row.spec.secret for word in row.keywords}
-        every = {word for rows in self.table.values() for row in rows for word in row.keywords}
-        return frozenset(every - secret | {"drop"})
-
-    @cached_property
     def before_secrets(self) -> frozenset[str]:
         """The keywords behind which a stored password stands."""
         found = set()
