@@ -12,18 +12,19 @@ from typing import NamedTuple, TypeVar
 
 from overhang.auditing.findings import DedupKey, Fault, Finding, Severity, proof
 from overhang.auditing.severity import AttackerEffort, of_lock_out, of_paths, outside_of
+from overhang.auditing.stored_passwords import PasswordPlace, stored_passwords
 from overhang.auditing.wording import vtys_label
 from overhang.exposure import AccessPath, AccessPaths, explorer_of, levels_of, paths_at, paths_of
 from overhang.exposure.address_classes import bits_of
 from overhang.exposure.paths import rank
 from overhang.exposure.witness import Witness
 from overhang.exposure.work import TooMuchWork, Work
-from overhang.model import Address, Configured, Device, Prefix, StoredSecret
+from overhang.model import Address, Device, Prefix
 from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
 from overhang.project import Person, Project, Thresholds
 from overhang.simulation import Attempt, Provenance, ResolvedDevice, Result, Stage, decide
 from overhang.simulation.resolve import Account, ResolvedEntry, ResolvedService
-from overhang.text import Origin, did_you_mean
+from overhang.text import did_you_mean
 
 T = TypeVar("T")
 #: A rule reports only what is certain: what needs more runs than this to tell is in doubt to it.
@@ -66,18 +67,6 @@ class AccessPoint(NamedTuple):
     def check_key(self) -> DedupKey:
         """What stands for "who passes the check here"."""
         return Fault.CHECK.at(self.numbers or self.via)
-
-
-class PasswordPlace(NamedTuple):
-    """A stored password: its item of knowledge or another name, what people call it, and the form it is kept in.
-
-    ``unused`` tells that another password of the same lock counts in its place.
-    """
-
-    item: str
-    label: str
-    said: Configured[StoredSecret]
-    unused: bool = False
 
 
 class RuleContext:
@@ -434,34 +423,4 @@ class RuleContext:
     @cached_property
     def passwords(self) -> list[PasswordPlace]:
         """Every stored password of the device, in the order of its lines."""
-        return sorted(self._all_passwords(), key=lambda place: place.said.origin.line)
-
-    def _all_passwords(self) -> Iterator[PasswordPlace]:
-        device = self.device
-        for label, entry in (("console", device.console), ("auxiliary port", device.auxiliary)):
-            if entry.password is not None:
-                yield PasswordPlace(entry.item, f"the {label}", entry.password)
-        seen: set[Origin] = set()
-        for entry in device.vtys.values():
-            if entry.password is not None and entry.password.origin not in seen:
-                seen.add(entry.password.origin)
-                yield PasswordPlace(entry.item, "VTY " + entry.item.removeprefix("entry:vty "), entry.password)
-        for level, elevation in device.elevations.items():
-            label = "the enable secret" if level == 15 else f"elevation to level {level}"
-            if elevation.strong is not None:
-                yield PasswordPlace(f"elevation:{level}", label, elevation.strong)
-            if elevation.plain is not None:
-                unused = elevation.strong is not None
-                yield PasswordPlace(f"elevation:{level}", label, elevation.plain, unused)
-        for user in device.users.values():
-            if user.password is not None:
-                yield PasswordPlace(f"user:{user.name}", f"account {user.name}", user.password)
-        for number, community in enumerate(device.snmp.communities, 1):
-            said = Configured(community.value.password, community.origin)
-            yield PasswordPlace(f"community:{number}", f"SNMP community {number}", said)
-        for group in device.groups.values():
-            for server in group.servers:
-                if server.value.secret is not None:
-                    label = f"server {server.value.address} of group {group.name}"
-                    item = f"secret:{group.name}/{server.value.address}"
-                    yield PasswordPlace(item, label, Configured(server.value.secret, server.origin))
+        return stored_passwords(self.device)

@@ -5,10 +5,11 @@ from collections.abc import Iterable, Iterator
 from collections.abc import Set as AbstractSet
 
 from overhang.auditing import fixes
-from overhang.auditing.context import PasswordPlace, RuleContext
+from overhang.auditing.context import RuleContext
 from overhang.auditing.findings import Fault, Finding, Severity, stated
 from overhang.auditing.registry import Topic
 from overhang.auditing.severity import AttackerEffort
+from overhang.auditing.stored_passwords import PasswordPlace
 from overhang.auditing.wording import counted, listed
 from overhang.exposure import backup_reader
 from overhang.model import hash_budget as equality
