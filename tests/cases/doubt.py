@@ -99,7 +99,7 @@ elevation 15:
 > via console elevate 15
 < admitted 1 after 1 denied by attempt elevate_password
 
-= unread: in web management, which sets no level
+= unread: in web management, which may set a level
 sources l: allow 10.64.1.0/24
 web:
     https on
@@ -107,7 +107,7 @@ web:
     check nothing
     levl 3
 > via https from 10.64.1.5
-< admitted 1 by line 5
+< unknown by line 6
 
 = unread: in a service, which list elevation asks does not matter where every list and the secret agree
 sources l: allow 10.64.1.0/24

@@ -28,6 +28,7 @@ from overhang.model import (
     Record,
     Saved,
     Server,
+    SourceRule,
     Validity,
     parse_prefix,
 )
@@ -96,7 +97,7 @@ def value(said: Configured[Any] | None) -> Any:
         ("methods for for login: users", lambda d: value(d.lists["login", "for"].methods[0]), Method("users")),
         ("servers tacacs g: server 2001:DB8::1 port 49 shared-secret none", lambda d: value(d.groups["g"].servers[0]),
          Server("2001:db8::1", 49, StoredSecret(Form.NONE))),
-        ("sources l: deny any", lambda d: d.sources["l"].rules[0].value, (False, None)),
+        ("sources l: deny any", lambda d: d.sources["l"].rules[0].value, SourceRule("deny")),
         ("sources l: allow 10.64.0.1", lambda d: str(d.sources["l"].rules[0].value.prefix), "10.64.0.1/32"),
         ("ssh: from l ipv6", lambda d: (d.ssh.sources.ipv4, value(d.ssh.sources.ipv6)), (None, "l")),
         ("ssh: from l", lambda d: (value(d.ssh.sources.ipv4), value(d.ssh.sources.ipv6)), ("l", "l")),
@@ -175,11 +176,11 @@ user lena:|via shs
 user lena:|public-key ssh-rsa A
   2:24 the key is not base64
 sources l:|allow 10.64.0.0/99
-  2:11 a prefix length for IPv4 is a number from 0 to 32; write it as `(allow | deny) (PREFIX | any)`
+  2:11 a prefix length for IPv4 is a number from 0 to 32; write it as `(allow | deny | leave) (PREFIX | HOST to HOST | HOST mask HOST | any | list LIST) | ask LIST`
 sources l:|allow 300.0.0.1
-  2:11 neither an IPv4 nor an IPv6 address; write it as `(allow | deny) (PREFIX | any)`
+  2:11 neither an IPv4 nor an IPv6 address; write it as `(allow | deny | leave) (PREFIX | HOST to HOST | HOST mask HOST | any | list LIST) | ask LIST`
 sources l:|allow 2001:db8::
-  2:11 an address that ends in a colon needs its prefix length, as in 2001:db8::/32; write it as `(allow | deny) (PREFIX | any)`
+  2:11 an address that ends in a colon needs its prefix length, as in 2001:db8::/32; write it as `(allow | deny | leave) (PREFIX | HOST to HOST | HOST mask HOST | any | list LIST) | ask LIST`
 web:|certificate-valid 2027-01-01 to 2026-01-01
   2:23 the first day comes after the last
 address unknown:|answers all ssh

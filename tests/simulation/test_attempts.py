@@ -157,7 +157,7 @@ BAD = [
     ('{"via": "ssh", "from": "10.64.0"}\n', "from: expected an address"),
     ('{"via": "ssh", "password": 3}\n', "password: expected text, or a list of texts"),
     ('{"via": "ssh", "password": [["x"]]}\n', "password: expected text, or a list of texts"),
-    ('{"via": "ssh", "key": "AAAA"}\n', "key: expected a public key: TYPE BASE64"),
+    ('{"via": "ssh", "key": "AAAA"}\n', "key: expected a public key, TYPE BASE64, or a list"),
     ('{"via": "ssh", "knows": "user:lena"}\n', "knows: expected a list of items of knowledge"),
     ('{"via": "ssh", "elevate": 16}\n', "elevate: expected a level from 0 to 15"),
     ('{"via": "ssh", "elevate": true}\n', "elevate: expected a level from 0 to 15"),

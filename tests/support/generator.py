@@ -305,7 +305,7 @@ class BruteForce:
                             to,
                             name,
                             typed,
-                            None,
+                            (),
                             known,
                             None,
                             None,

@@ -77,7 +77,7 @@ def parse_attempt(text: str) -> tuple[Attempt, bool]:
                 **({"level": int(level[0])} if level else {}),
             }
         elif key == "key":
-            fields["key"] = PublicKey("ssh-ed25519", decode_base64(value))
+            many.setdefault("key", []).append(value)
         elif key == "versions":
             fields["ssh_versions"] = tuple(int(number) for number in value.split(","))
         elif key == "busy":
@@ -91,6 +91,7 @@ def parse_attempt(text: str) -> tuple[Attempt, bool]:
             fields[{"ename": "elevate_name"}.get(key, key)] = value
     fields["passwords"] = tuple(many.get("pw", ()))
     fields["elevate_passwords"] = tuple(many.get("epw", ()))
+    fields["keys"] = tuple(PublicKey("ssh-ed25519", decode_base64(each)) for each in many.get("key", ()))
     fields["knows"] = frozenset(many.get("knows", ()))
     fields["down"] = frozenset(many.get("down", ()))
     if servers:

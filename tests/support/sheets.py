@@ -27,6 +27,9 @@ SAMPLE_WORDS = {
     "ADDRESS": ["192.0.2.1", "2001:db8::1"],
     "PREFIX": ["10.64.0.0/10", "2001:db8::/32", "192.0.2.1"],
     "OWN-PREFIX": ["10.64.0.5/10", "2001:db8::1/64", "192.0.2.1"],
+    "HOST": ["192.0.2.1"],
+    "HOURS": ["08:00-17:30", "22:00-06:00"],
+    "DAYS": ["mon-fri", "tue,sun"],
     "WAY": ["console", "https"],
     "REMOTE": ["ssh", "telnet"],
     "ANSWER": ["ssh", "snmp", "copy"],
@@ -37,7 +40,7 @@ SAMPLE_WORDS = {
 }
 FORMS = [
     *(["readable", "x y"], ["masked", mask("x")], ["hashed", "$1$a$b"], ["opaque", "9"]),
-    *(["withheld"], ["none"], ["factory"], ["masked-elsewhere", "~"]),
+    *(["withheld"], ["none"], ["factory"], ["masked-elsewhere", "~"], ["unopenable"]),
 ]
 
 
@@ -81,7 +84,15 @@ def sheets(draw: st.DrawFn) -> str:
             lines.append("    " + quoted(draw(words_of(inner))))
     numbers = st.sampled_from(("0", "0-3", "2-5", "4", "3-9"))
     some = st.sampled_from(
-        ("drop entry vty {}", "drop entry vty {}: password", "entry vty {}: password opaque 7", "entry vty {}: idle 3m")
+        (
+            *("drop entry vty {}", "drop entry vty {}: password", "entry vty {}: password opaque 7"),
+            *(
+                "entry vty {}: idle 3m",
+                "entry vty {}: another-password opaque 8",
+                "entry vty {}: another-password none",
+            ),
+            "drop entry vty {}: another-password opaque 8",
+        )
     )
     lines += [draw(some).format(draw(numbers)) for _ in range(draw(st.integers(0, 6)))]
     return "\n".join(lines) + "\n"

@@ -16,7 +16,7 @@ from overhang.auditing.stored_passwords import PasswordPlace, stored_passwords
 from overhang.auditing.wording import vtys_label
 from overhang.exposure import AccessPath, AccessPaths, explorer_of, levels_of, paths_at, paths_of
 from overhang.exposure.address_classes import bits_of
-from overhang.exposure.paths import rank
+from overhang.exposure.paths import destinations_of, rank
 from overhang.exposure.witness import Witness
 from overhang.exposure.work import TooMuchWork, Work
 from overhang.model import Address, Device, Prefix
@@ -189,15 +189,20 @@ class RuleContext:
         return [point for via in (*PORTS, *self.resolved.services) for point in self._points_of(via)]
 
     def _points_of(self, via: str) -> Iterator[AccessPoint]:
-        arrivals = self._explorer.arrivals(via, None)
+        by_address = any(each.addresses is not None for each in self.resolved.conditions.values())
+        for label, address in destinations_of(self.resolved, via) if by_address else [(None, None)]:
+            yield from self._points_at(via, None if label is None else (label,), address)
+
+    def _points_at(self, via: str, to: tuple[str, ...] | None, address: Address | None) -> Iterator[AccessPoint]:
+        arrivals = self._explorer.arrivals(via, address)
         by_view: dict[object, list[int]] = {}
         for view in self.vtys if via in VTY_WAYS else ():
             by_view.setdefault(view.likeness, []).append(view.number or 0)
-        groups: dict[object, list[int]] = {}
+        groups: dict[tuple[object, frozenset[object]], list[int]] = {}
         for index, phase in enumerate(arrivals):
             entry = phase.result.entry
-            groups.setdefault(entry.likeness if entry is not None else via, []).append(index)
-        for likeness, indices in groups.items():
+            groups.setdefault((entry.likeness if entry is not None else via, phase.result.met), []).append(index)
+        for (likeness, _), indices in groups.items():
             here = [arrivals[index] for index in indices]
             endpoint = here[0].result
             numbers = tuple(by_view.get(likeness, ()))
@@ -215,7 +220,7 @@ class RuleContext:
                 endpoint.service,
                 None if via in PORTS else sources,
                 any(arrival.sure for arrival in here),
-                tuple(path for path in paths_at(self._explorer, via, here) if path.sure),
+                tuple(path for path in paths_at(self._explorer, via, here, to) if path.sure),
             )
 
     @cached_property
@@ -392,12 +397,12 @@ class RuleContext:
 
     def asks(self, account: Account) -> bool:
         """Whether some login under the account's name comes by its password or one of its keys."""
-        own: set[Provenance] = {said.origin for said in account.keys}
-        if account.credential is not None:
-            own.add(account.credential.origin)
+        own: set[Provenance] = {said.origin for said in (*account.keys, *account.user.authorities)}
+        own.update(each.origin for each in account.credentials)
         if not own:
             return False
-        knows = frozenset({f"user:{account.name}", f"key:{account.name}"})
+        held = (*self.resolved.key_items(account), *self.resolved.certificate_items(account))
+        knows = frozenset({*(each.item for each in account.credentials), *(name for name, _ in held)})
         return any(origin in own for origin in self._comes_by(account.name, knows, self._admitted_by(account)))
 
     def _admitted_by(self, account: Account) -> int:
@@ -412,7 +417,7 @@ class RuleContext:
         for point in self.access_points:
             if point.via == "snmp":
                 continue  # nobody is asked for a name there, nor for an entry's password
-            sources, downs = point.sources, {frozenset[str](), max(self.exposure.states, key=len)}
+            sources, downs = point.sources, {frozenset[str](), self.exposure.all_down}
             parts = [sources] if sources is None or not first else [sources & first, sources & ~first]
             for within, down in itertools.product(parts, downs if point.arrives else ()):
                 for result in self.unauthenticated(point.via, point.numbers, down, name, knows, within=within):

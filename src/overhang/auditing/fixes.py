@@ -97,7 +97,7 @@ def accounts(context: RuleContext, *vias: str) -> list[str]:
     unsaid = context.resolved.facts["unsaid-via"].value
     vias = tuple(via for via in vias if via in WAYS)  # an account is not limited by doors
     for account in context.resolved.accounts:
-        allowed = account.ways if account.ways is not None else unsaid if isinstance(unsaid, tuple) else ()
+        allowed = account.ways.value if account.ways is not None else unsaid if isinstance(unsaid, tuple) else ()
         form = account.credential.stored.form if account.credential is not None else None
         usable = set(vias) <= set(allowed) and shut_by(account, context.moment) is None
         if usable and form not in (None, Form.NONE, Form.FACTORY):

@@ -112,7 +112,7 @@ def _passwords(context: RuleContext, key: bytes) -> Iterator[PasswordFingerprint
     for place in context.passwords:
         stored = place.said.value
         plain = plain_text(stored)
-        if stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY) or plain == "" or place.unused:
+        if stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY, Form.UNOPENABLE) or plain == "" or place.unused:
             continue
         text = f"plain {plain}" if plain else f"{stored.form.value} {stored.text}"
         digest = hashlib.blake2b(text.encode("utf-8", "surrogatepass"), key=key, digest_size=16).digest()

@@ -4,6 +4,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from overhang.model import Configured, Device, StoredSecret
+from overhang.model.device import Others
+from overhang.model.items import item
 from overhang.text import Origin
 
 
@@ -19,6 +21,12 @@ class PasswordPlace(NamedTuple):
     unused: bool = False
 
 
+def _others(kind: str, name: str, label: str, others: Others) -> Iterator[PasswordPlace]:
+    """The further passwords of a lock."""
+    for number, said in enumerate(others, 2):
+        yield PasswordPlace(item(kind, name, number), label, Configured(said.value.password, said.origin))
+
+
 def stored_passwords(device: Device) -> list[PasswordPlace]:
     """Every stored password of a device, in the order of its lines."""
     return sorted(_all_passwords(device), key=lambda place: place.said.origin.line)
@@ -28,11 +36,18 @@ def _all_passwords(device: Device) -> Iterator[PasswordPlace]:
     for label, entry in (("console", device.console), ("auxiliary port", device.auxiliary)):
         if entry.password is not None:
             yield PasswordPlace(entry.item, f"the {label}", entry.password)
+        yield from _others("entry", label.partition(" ")[0], f"the {label}", entry.others)
     seen: set[Origin] = set()
     for entry in device.vtys.values():
         if entry.password is not None and entry.password.origin not in seen:
             seen.add(entry.password.origin)
             yield PasswordPlace(entry.item, "VTY " + entry.item.removeprefix("entry:vty "), entry.password)
+        for further in entry.others:
+            if further.origin not in seen:
+                seen.add(further.origin)
+                key = f"entry:vty {further.value.under} {further.value.number + 1}"
+                label = f"VTY {further.value.under}"
+                yield PasswordPlace(key, label, Configured(further.value.password, further.origin))
     for level, elevation in device.elevations.items():
         label = "the enable secret" if level == 15 else f"elevation to level {level}"
         if elevation.strong is not None:
@@ -40,9 +55,22 @@ def _all_passwords(device: Device) -> Iterator[PasswordPlace]:
         if elevation.plain is not None:
             unused = elevation.strong is not None
             yield PasswordPlace(f"elevation:{level}", label, elevation.plain, unused)
+        yield from _others("elevation", str(level), label, elevation.others)
     for user in device.users.values():
         if user.password is not None:
-            yield PasswordPlace(f"user:{user.name}", f"account {user.name}", user.password)
+            yield PasswordPlace(item("user", user.name), f"account {user.name}", user.password)
+        yield from _others("user", user.name, f"account {user.name}", user.others)
+    ssh, telnet, web = device.ssh, device.telnet, device.web
+    places = [
+        ("service", "ssh", "SSH", ssh.password, ssh.others),
+        ("service", "telnet", "Telnet", telnet.password, telnet.others),
+        ("service", "web", "the web pages", web.password, web.others),
+        *(("door", door.name, f"door {door.name}", door.password, door.others) for door in device.doors.values()),
+    ]
+    for kind, name, label, password, others in places:
+        if password is not None:
+            yield PasswordPlace(item(kind, name), label, password)
+        yield from _others(kind, name, label, others)
     for number, community in enumerate(device.snmp.communities, 1):
         said = Configured(community.value.password, community.origin)
         yield PasswordPlace(f"community:{number}", f"SNMP community {number}", said)
@@ -50,5 +78,5 @@ def _all_passwords(device: Device) -> Iterator[PasswordPlace]:
         for server in group.servers:
             if server.value.secret is not None:
                 label = f"server {server.value.address} of group {group.name}"
-                item = f"secret:{group.name}/{server.value.address}"
-                yield PasswordPlace(item, label, Configured(server.value.secret, server.origin))
+                key = f"secret:{group.name}/{server.value.address}"
+                yield PasswordPlace(key, label, Configured(server.value.secret, server.origin))

@@ -17,6 +17,7 @@ from overhang.exposure import resolve
 from overhang.language import ParsedConfig
 from overhang.language.terminals import decode_vty_range
 from overhang.model import Address, PublicKey, parse_address
+from overhang.model.items import item
 from overhang.model.vocabulary import PORTS, WAYS
 from overhang.project import Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
@@ -44,7 +45,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         default=[],
         metavar="ITEM",
         help="a credential the person knows: "
-        "user:NAME, key:NAME, 'entry:vty 0-3', elevation:N, server:GROUP/NAME, community:N",
+        "user:NAME, key:NAME, 'entry:vty 0-3', elevation:N, server:GROUP/NAME, community:N, "
+        "service:web, door:NAME, certificate:NAME; a second one of a kind 'user:NAME 2'",
     )
     add("--elevate", type=int, metavar="N", help="the privilege level to elevate to after login")
     add("--elevate-name", metavar="NAME", help="the username for elevation, where it differs")
@@ -54,8 +56,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add("--elevate-password-env", metavar="VARIABLE", help="the same for elevation")
     add(
         "--key",
+        action="append",
+        default=[],
         metavar="FILE",
-        help="a public key whose private key the person has: TYPE BASE64 [COMMENT]",
+        help="a public key whose private key the person has: TYPE BASE64 [COMMENT]; several are offered in their order",
     )
     add("--ssh-versions", default="2", metavar="N[,N]", help="the SSH versions of the client (default: 2)")
     add("--busy", action="append", default=[], metavar="RANGE", help="VTYs that are in use, like 0-3")
@@ -201,7 +205,7 @@ def build_attempt(options: argparse.Namespace) -> Attempt:
         destination=_address(options.to, "--to"),
         name=options.name,
         passwords=_secrets(options.password_file, options.password_env),
-        key=_public_key(options.key),
+        keys=tuple(map(_public_key, options.key)),
         knows=frozenset(options.knows),
         elevate=options.elevate,
         elevate_name=options.elevate_name,
@@ -254,9 +258,7 @@ def _secrets(path: str | None, variable: str | None) -> tuple[str, ...]:
     return tuple(line.removesuffix("\r") for line in lines)
 
 
-def _public_key(path: str | None) -> PublicKey | None:
-    if path is None:
-        return None
+def _public_key(path: str) -> PublicKey:
     from overhang.simulation.attempts import public_key
 
     try:
@@ -290,15 +292,19 @@ def _outcome(result: Result) -> str:
 def _check_items(resolved: ResolvedDevice, attempt: Attempt) -> None:
     """Warn of knowledge that is not a credential of this device: most often a slip."""
     device = resolved.device
-    there = {f"user:{name}" for name in device.users} | {f"key:{name}" for name in device.users}
+    there = {each.item for each in resolved.locks()}
+    there |= {item(kind, name) for name in device.users for kind in ("user", "key")}
+    for account in resolved.accounts:
+        held = (*resolved.key_items(account), *resolved.certificate_items(account))
+        there.update(name for name, _ in held)
     there |= {f"elevation:{level}" for level in device.elevations}
     there |= {entry.item for entry in (device.console, device.auxiliary, *device.vtys.values())}
     there |= {f"community:{number}" for number in range(1, len(device.snmp.communities) + 1)}
-    for item in sorted(attempt.knows - there):
-        if not item.startswith("server:"):
-            near = did_you_mean(item, sorted(there))
+    for known in sorted(attempt.knows - there):
+        if not known.startswith("server:"):
+            near = did_you_mean(known, sorted(there))
             hint = f"; did you mean {near}?" if near else ""
-            tell(f"warning: --knows {item} is not a credential of this device{hint}")
+            tell(f"warning: --knows {known} is not a credential of this device{hint}")
 
 
 # -- asking the person -------------------------------------------------------------------------------------------------

@@ -20,9 +20,11 @@ class CredentialIndex:
                 self._add(item, forms[item], group[0])
         by_key: dict[tuple[object, ...], str] = {}
         for account in resolved.accounts:
-            if account.keys:
-                keys = tuple(sorted(each.value[:2] for each in account.keys))
-                self._add(f"key:{account.name}", None, by_key.setdefault(keys, f"key:{account.name}"))
+            for name, held in resolved.key_items(account):
+                keys = tuple(sorted(each.value[:2] for each in held))
+                self._add(name, None, by_key.setdefault(keys, name))
+            for name, _ in resolved.certificate_items(account):
+                self._add(name, None, name)
 
     def _add(self, item: str, stored: StoredSecret | None, first: str) -> None:
         number = self._numbers.get(first)
@@ -56,16 +58,9 @@ class CredentialIndex:
 
 
 def _stored_credentials(resolved: ResolvedDevice) -> list[tuple[str, StoredSecret | None]]:
-    device = resolved.device
     found: dict[str, StoredSecret | None] = {}
-    for entry in (device.console, device.auxiliary, *device.vtys.values()):
-        if entry.password is not None:
-            found.setdefault(entry.item, entry.password.value)
-    for level, credential in resolved.elevations.items():
-        found[f"elevation:{level}"] = credential.stored
-    for account in resolved.accounts:
-        if account.credential is not None:
-            found[account.credential.item] = account.credential.stored
-    for number, said in enumerate(device.snmp.communities, 1):
+    for credential in resolved.locks():
+        found.setdefault(credential.item, credential.stored)
+    for number, said in enumerate(resolved.device.snmp.communities, 1):
         found[f"community:{number}"] = said.value.password
     return list(found.items())

@@ -4,9 +4,10 @@ import datetime
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
+from overhang.exposure.address_classes import bits_of
 from overhang.exposure.paths import AccessPaths
 from overhang.exposure.witness import Witness
-from overhang.model import Address, Device
+from overhang.model import Address, Device, Hours
 from overhang.model.vocabulary import ALL_WAYS, PORTS
 from overhang.project import Expectation, Person, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
@@ -76,13 +77,19 @@ class ExpectationChecker:
 
     def _states(self, expectation: Expectation) -> list[int]:
         """The numbers of the states of the servers that a claim speaks of."""
-        states = self.found.states
-        if expectation.servers == "any":
-            return list(range(len(states)))
-        if isinstance(expectation.servers, str):
-            return [states.index(max(states, key=len) if expectation.servers == "down" else frozenset())]
-        every = max(states, key=len)
-        return [states.index(expectation.servers & every)]
+        found = self.found
+        chosen = (1 << len(found.states)) - 1
+        if expectation.servers in ("up", "down"):
+            chosen = found.states_where(found.all_down if expectation.servers == "down" else frozenset())
+        elif isinstance(expectation.servers, frozenset):
+            chosen = found.states_where(expectation.servers & found.all_down)
+        at = expectation.at
+        every = frozenset[Hours]().union(*found.times)
+        return [
+            state
+            for state in bits_of(chosen)
+            if at is None or found.times[state] in {frozenset(h for h in every if h.hold(each)) for each in at}
+        ]
 
     def _ways(self, expectation: Expectation, person: Person | None) -> list[str]:
         paths = list(expectation.via or (*ALL_WAYS, *(via for via in self.resolved.services if via not in ALL_WAYS)))
@@ -135,6 +142,7 @@ class ExpectationChecker:
             down=self.found.states[state],
             servers=self.project.servers,
             ssh_versions=(1, 2),
+            during=self.found.times[state] if len(set(self.found.times)) > 1 else None,
         )
         return self._failed(expectation, f"{person.name} does not reach level {expectation.reaches}", attempt)
 

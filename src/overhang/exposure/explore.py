@@ -19,6 +19,7 @@ from overhang.profiles import UNKNOWN
 from overhang.simulation import Attempt, LockoutState, ResolvedDevice
 from overhang.simulation.authentication import check
 from overhang.simulation.authorization import land
+from overhang.simulation.challenge import Session
 from overhang.simulation.elevation import elevate
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.reachability import arrive
@@ -45,6 +46,8 @@ class PhaseResult(NamedTuple):
     result: Any
     unknowns: frozenset[UnknownFact] = frozenset()
     busy: int = 0
+    #: of a landing, the session that it leads to, as far as elevation depends on it
+    session: Session | None = None
 
 
 class Explorer:
@@ -87,7 +90,7 @@ class Explorer:
         for first in self._lowest_free() if via in VTY_WAYS else (0,):
             if not self.complete:
                 break
-            oracle = ExploringOracle(self.around, first)
+            oracle = ExploringOracle(self.around, first, elsewhere=not self.resolved.addresses)
             while True:
                 oracle.restart()
                 run = Evaluation(self.resolved, attempt, oracle, LockoutState())
@@ -183,8 +186,8 @@ class Explorer:
                 granted = check(run, endpoint)
                 self._count(oracle)
                 if granted is not None:
-                    level = land(run, endpoint, granted.answer, through_list=granted.through_list)
-                    yield _phase(oracle, level)
+                    session = land(run, endpoint, granted.answer, through_list=granted.through_list)
+                    yield _phase(oracle, session.level, session)
                 named = named or any(step.asked == "name" for step in run.steps)
                 if not self.complete or not oracle.advance():
                     break
@@ -193,15 +196,16 @@ class Explorer:
 
     # -- elevating ---------------------------------------------------------------------------------------------------
 
-    def elevated(self, endpoint: Endpoint, before: int) -> list[PhaseResult]:
-        """The levels above ``before`` that elevation after login at an endpoint leads to."""
-        key = (_likeness(endpoint), before)
+    def elevated(self, endpoint: Endpoint, session: Session) -> list[PhaseResult]:
+        """The levels above its own that the elevation of a session at an endpoint leads to."""
+        key = (_likeness(endpoint), session)
         if key not in self._elevations:
-            self._elevations[key] = _smallest(list(self._explore_elevations(endpoint, before)))
+            self._elevations[key] = _smallest(list(self._explore_elevations(endpoint, session)))
         return self._elevations[key]
 
-    def _explore_elevations(self, endpoint: Endpoint, before: int) -> Iterator[PhaseResult]:
-        if endpoint.entry is None or before == 15:
+    def _explore_elevations(self, endpoint: Endpoint, session: Session) -> Iterator[PhaseResult]:
+        before = session.level
+        if endpoint.entry is None or before == 15 or session.stuck is not None:
             return
         for wanted in self._levels_wanted(endpoint, before):
             for name in self.names():
@@ -211,7 +215,7 @@ class Explorer:
                 while True:
                     oracle.restart()
                     run = Evaluation(self.resolved, attempt, oracle, LockoutState())
-                    level = elevate(run, endpoint, before, wanted).level
+                    level = elevate(run, endpoint, session, wanted).level
                     self._count(oracle)
                     if level > before:
                         yield _phase(oracle, level)
@@ -238,6 +242,14 @@ class Explorer:
             said |= {value} if isinstance(value, int) else set(range(16)) if value is UNKNOWN else set()
         for accounts in (self.around.held or {}).values():
             said |= {account["level"] for account in accounts.values() if account.get("level") is not None}
+        caps = [endpoint.entry, endpoint.service, *resolved.device.roles.values(), *resolved.policies]
+        said |= {part.cap.value for part in (*caps, *resolved.device.lists.values()) if part is not None and part.cap}
+        bare_level = resolved.facts["bare-elevation-level"].value
+        said |= {bare_level} if isinstance(bare_level, int) else set(range(16)) if bare_level is UNKNOWN else set()
+        for policy in resolved.policies:
+            said |= {each.value for each in (policy.level, policy.guest) if each is not None}
+            said |= set(range(16)) if policy.block.doubt is not None else set()
+        said |= {each.level for account in resolved.accounts for each in account.credentials if each.level is not None}
         # Beside the levels that have a password, only the highest one without, up to each level said, can differ.
         bare = [level for level in range(1, 16) if level not in resolved.device.elevations]
         wanted = set(resolved.device.elevations)
@@ -245,26 +257,26 @@ class Explorer:
         return sorted((level for level in wanted if level > before), reverse=True)
 
 
-def _phase(oracle: ExploringOracle, level: int) -> PhaseResult:
+def _phase(oracle: ExploringOracle, level: int, session: Session | None = None) -> PhaseResult:
     needs, unknowns = frozenset(oracle.needs), frozenset(oracle.unknowns)
-    return PhaseResult(oracle.sources, oracle.states, needs, oracle.sure, level, unknowns)
+    return PhaseResult(oracle.sources, oracle.states, needs, oracle.sure, level, unknowns, session=session)
 
 
 def _likeness(endpoint: Endpoint) -> object:
     """What makes two places the same for everything after arriving."""
-    return (endpoint.via, endpoint.entry.likeness if endpoint.entry is not None else None)
+    return (endpoint.via, endpoint.entry.likeness if endpoint.entry is not None else None, endpoint.met)
 
 
 def _smallest(phases: list[PhaseResult]) -> list[PhaseResult]:
     """The paths without those that take more, or as much, and lead no higher; alike ones joined."""
-    joined: dict[tuple[frozenset[int], int, int, bool], tuple[int, frozenset[UnknownFact]]] = {}
+    joined: dict[tuple[frozenset[int], int, int, bool, Session | None], tuple[int, frozenset[UnknownFact]]] = {}
     for phase in phases:
-        key = (phase.needs, phase.result, phase.states, phase.sure)
+        key = (phase.needs, phase.result, phase.states, phase.sure, phase.session)
         sources, unknowns = joined.get(key, (0, frozenset()))
         joined[key] = sources | phase.sources, unknowns | phase.unknowns
     found = [
-        PhaseResult(sources, states, needs, sure, level, unknowns)
-        for (needs, level, states, sure), (sources, unknowns) in joined.items()
+        PhaseResult(sources, states, needs, sure, level, unknowns, session=session)
+        for (needs, level, states, sure, session), (sources, unknowns) in joined.items()
     ]
     found.sort(key=lambda phase: (len(phase.needs), -phase.result, not phase.sure))
     kept: dict[frozenset[int], list[PhaseResult]] = {}
@@ -282,10 +294,20 @@ def parts_of(needs: frozenset[int], known: Mapping[frozenset[int], Any]) -> list
     return [part for size in sizes for chosen in combinations(needs, size) if (part := frozenset(chosen)) in known]
 
 
+def _elevates_no_less(one: Session | None, other: Session | None) -> bool:
+    """Whether the elevation of one session leads at least as far as that of another one from the same level or below."""
+    if one is None or other is None or one == other or other.stuck is not None:
+        return True
+    if one.stuck is not None or one.who != other.who:
+        return False
+    return (15 if one.cap is None else one.cap.value) >= (15 if other.cap is None else other.cap.value)
+
+
 def _covers(one: PhaseResult, other: PhaseResult) -> bool:
     return (
         one.needs <= other.needs
         and one.result >= other.result
+        and _elevates_no_less(one.session, other.session)
         and (one.sure or not other.sure)
         and not other.sources & ~one.sources
         and not other.states & ~one.states

@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 
 from overhang.exposure.address_classes import AddressClasses
 from overhang.exposure.credentials import CredentialIndex
+from overhang.model import Address, Configured, Hours, PublicKey
 from overhang.model.stored_secret import Form
 from overhang.simulation.oracle import Oracle, ServerAnswer
 from overhang.simulation.reasons import Reason, Stage
@@ -39,14 +40,21 @@ NOBODY = "\0nobody"
 class ExplorationContext:
     """What holds for all explorations of a device: its sources, its servers' states, its items of knowledge.
 
-    ``states`` lists the sets of servers that are down; a set of states is an integer with a bit for each.
+    ``states`` lists the sets of servers that are down, and ``times`` the times of day that hold then; a set of states
+    is an integer with a bit for each.
     """
 
     def __init__(
-        self, address_classes: AddressClasses, states: list[frozenset[str]], credentials: CredentialIndex, held: Any
+        self,
+        address_classes: AddressClasses,
+        states: list[frozenset[str]],
+        times: list[frozenset[Hours]],
+        credentials: CredentialIndex,
+        held: Any,
     ) -> None:
         self.address_classes = address_classes
         self.states = states
+        self.times = times
         self.credentials = credentials
         self.held = held
         #: the numbers of the communities by what a login may offer: nothing that is one, or a text that some have
@@ -69,6 +77,11 @@ class ExplorationContext:
             address: sum(1 << index for index, down in enumerate(states) if address not in down) for address in every
         }
 
+    def during(self, hours: Hours) -> int | None:
+        """The states in which a time of day holds; None where there are too many times to tell apart."""
+        held = sum(1 << index for index, each in enumerate(self.times) if hours in each)
+        return held or None
+
     def up(self, address: str) -> int:
         """The states in which a server is up."""
         return self._up.get(address, self.any_state)
@@ -78,10 +91,14 @@ class ExploringOracle(Oracle):
     """Answers every way. After a run, ``sources``, ``states``, ``needs``, ``sure`` and ``unknowns`` tell what it took.
 
     ``placed`` is false at a port, where nobody comes from an address: a list that does not treat all alike is in doubt.
+    ``elsewhere``: where no address of the device is given, it is one that no condition names.
     """
 
-    def __init__(self, around: ExplorationContext, lowest_free: int = 0, *, placed: bool = True) -> None:
+    def __init__(
+        self, around: ExplorationContext, lowest_free: int = 0, *, placed: bool = True, elsewhere: bool = False
+    ) -> None:
         super().__init__()
+        self._elsewhere = elsewhere
         self._around = around
         self._placed = placed
         self._lowest_free = lowest_free
@@ -133,8 +150,30 @@ class ExploringOracle(Oracle):
         chosen = self.branch("community", self._around.offers, _QUESTION)
         return self._around.communities[chosen]
 
-    def holds_key(self, name: str) -> bool:
-        return self._knows(f"key:{name}")
+    def holds_key(self, item: str, keys: Sequence[Configured[PublicKey]]) -> PublicKey | bool:
+        return self._knows(item)
+
+    def holds_certificate(self, item: str, authority: PublicKey, name: str) -> bool:
+        return self._knows(item)
+
+    def goes_to(self, addresses: frozenset[str], destination: Address | None) -> bool:
+        if destination is not None:
+            return str(destination) in addresses
+        if self._elsewhere:
+            return False
+        step = Step(Stage.REACHABILITY, Reason.UNSURE_DESTINATION, FromAttempt("to"))
+        return bool(self.branch(("to", addresses), (True, False), step))
+
+    def within(self, hours: Configured[Hours]) -> bool:
+        held = self._around.during(hours.value)
+        if held is None:
+            step = Step(Stage.AUTHENTICATION, Reason.UNSURE_TIME, hours.origin)
+            return bool(self.branch(("hours", hours.value), (True, False), step))
+        found = self.states & held
+        if found and found != self.states and not self._either(("hours", hours.value)):
+            found = 0
+        self.states = found or self.states & ~held
+        return bool(found)
 
     def source_family(self) -> int:
         return 4 if self._split_sources("family", self._around.address_classes.family[4]) else 6

@@ -6,17 +6,25 @@ from collections.abc import Iterator, Mapping
 from itertools import combinations
 from typing import Any, NamedTuple
 
-from overhang.exposure.address_classes import AddressClasses
+from overhang.exposure.address_classes import AddressClasses, bits_of
 from overhang.exposure.credentials import CredentialIndex
 from overhang.exposure.explore import Explorer, PhaseResult, parts_of
 from overhang.exposure.exploring_oracle import ExplorationContext, UnknownFact
-from overhang.model import Address
+from overhang.model import Address, Hours, parse_address
 from overhang.model.vocabulary import PORTS
 from overhang.simulation import ResolvedDevice
+from overhang.simulation.challenge import Session
 
 #: Up to so many servers every combination is looked at; beyond it each group is wholly up or wholly down.
 _MOST_SERVERS = 8
 _MOST_GROUPS = 8
+#: And up to so many hours of the week that conditions tell apart.
+_MOST_TIMES = 24
+
+
+#: The addresses of a device that states none, but for those that its conditions name.
+ELSEWHERE = "any other"
+UNKNOWN_ADDRESS = "unknown"
 
 
 class AccessPath(NamedTuple):
@@ -52,10 +60,39 @@ class AccessPaths(NamedTuple):
     states: list[frozenset[str]]
     complete: bool = True
     why_incomplete: str = ""
+    #: the times of day that hold in each state
+    times: list[frozenset[Hours]] = []
 
     def down(self, path: AccessPath) -> list[list[str]]:
         """The states of the servers in which a path holds, each the sorted addresses of those that are down."""
-        return [sorted(down) for index, down in enumerate(self.states) if path.states >> index & 1]
+        found = [tuple(sorted(down)) for index, down in enumerate(self.states) if path.states >> index & 1]
+        return [list(down) for down in dict.fromkeys(found)]
+
+    def hours(self, path: AccessPath) -> list[list[Hours]]:
+        """The times of day at which a path holds, each the conditions that hold then; empty where it always does."""
+        every = list(dict.fromkeys(self.times))
+        found = list(dict.fromkeys(held for index, held in enumerate(self.times) if path.states >> index & 1))
+        return [] if len(found) == len(every) else [sorted(held) for held in found]
+
+    @property
+    def all_up(self) -> int:
+        """The states, as bits, in which all servers are up."""
+        return self.states_where(frozenset())
+
+    @property
+    def all_down(self) -> frozenset[str]:
+        """Every server that may be down."""
+        return max(self.states, key=len)
+
+    def time_of(self, path: AccessPath, down: frozenset[str]) -> frozenset[Hours] | None:
+        """What holds of the time of day when a path is open with these servers down; None where nothing hangs on it."""
+        if len(set(self.times)) < 2:
+            return None
+        return next((self.times[index] for index in bits_of(path.states & self.states_where(down))), None)
+
+    def states_where(self, down: frozenset[str]) -> int:
+        """The states, as bits, in which just these servers are down, whatever the time."""
+        return sum(1 << index for index, each in enumerate(self.states) if each == down)
 
     def names_of(self, path: AccessPath) -> frozenset[str]:
         """The names of all items that a path needs."""
@@ -84,7 +121,9 @@ def find_paths(
 
 def explorer_of(resolved: ResolvedDevice, moment: datetime.datetime, held: Mapping[str, Any] | None = None) -> Explorer:
     """The explorer of a device at ``moment``, for callers that also need the endpoints."""
-    around = ExplorationContext(AddressClasses(resolved), server_states(resolved), CredentialIndex(resolved), held)
+    downs, times = server_states(resolved), time_classes(resolved)
+    states = [down for down in downs for _ in times]
+    around = ExplorationContext(AddressClasses(resolved), states, times * len(downs), CredentialIndex(resolved), held)
     return Explorer(resolved, around, moment)
 
 
@@ -96,14 +135,37 @@ def paths_of(explorer: Explorer) -> AccessPaths:
     rows.sort(key=rank)
     around = explorer.around
     return AccessPaths(
-        rows, around.address_classes, around.credentials, around.states, explorer.complete, explorer.why_incomplete
+        rows,
+        around.address_classes,
+        around.credentials,
+        around.states,
+        explorer.complete,
+        explorer.why_incomplete,
+        around.times,
     )
 
 
-def paths_at(explorer: Explorer, via: str, arrivals: list[PhaseResult]) -> list[AccessPath]:
+def paths_at(
+    explorer: Explorer, via: str, arrivals: list[PhaseResult], to: tuple[str, ...] | None = None
+) -> list[AccessPath]:
     """The access paths by ``via`` through some of its endpoints, worst first."""
-    rows = [_path(explorer, via, None, row) for row in _split(explorer, _reduce(explorer, arrivals))]
+    rows = [_path(explorer, via, to, row) for row in _split(explorer, _reduce(explorer, arrivals))]
     return sorted(rows, key=rank)
+
+
+def destinations_of(resolved: ResolvedDevice, via: str) -> list[tuple[str | None, Address | None]]:
+    """The addresses of the device that logins by ``via`` may go to, each with its label; one of None for any."""
+    found: list[tuple[str | None, Address | None]] = [(None, None)]
+    if via in PORTS:
+        return found
+    if resolved.addresses:
+        known = [own for own in resolved.addresses if own.prefix is not None]
+        found = [(own.label, Address(own.prefix.family, own.prefix.host)) for own in known if own.prefix]
+        return [*found, (UNKNOWN_ADDRESS, None)] if len(known) < len(resolved.addresses) else found
+    named = {text for each in resolved.conditions.values() if each.addresses for text in each.addresses.value}
+    if named:  # the device states none of its addresses: any other than these is as good as another
+        found = [(ELSEWHERE, None), *((text, parse_address(text)) for text in sorted(named))]
+    return found
 
 
 def server_states(resolved: ResolvedDevice) -> list[frozenset[str]]:
@@ -115,6 +177,19 @@ def server_states(resolved: ResolvedDevice) -> list[frozenset[str]]:
     if len(servers) > _MOST_SERVERS:
         servers = sorted(groups, key=sorted)[:_MOST_GROUPS]
     return [frozenset().union(*down) for size in range(len(servers) + 1) for down in combinations(servers, size)]
+
+
+def time_classes(resolved: ResolvedDevice) -> list[frozenset[Hours]]:
+    """The sets of times of day that hold together at some hour of the week; one, the empty one, where none is stated.
+
+    Where they are too many, it is one too: what hangs on the time is then in doubt.
+    """
+    hours = resolved.hours
+    minutes = sorted({0, *(minute for each in hours for minute in (each.first, each.last))})
+    monday = datetime.datetime(2024, 1, 1)
+    moments = [monday + datetime.timedelta(days=day, minutes=minute) for day in range(7) for minute in minutes]
+    found = dict.fromkeys(frozenset(each for each in hours if each.hold(moment)) for moment in moments)
+    return list(found) if len(found) <= _MOST_TIMES else [frozenset()]
 
 
 def rank(path: AccessPath) -> tuple[object, ...]:
@@ -134,18 +209,12 @@ def rank(path: AccessPath) -> tuple[object, ...]:
 
 
 def _rows_of(explorer: Explorer, via: str) -> Iterator[AccessPath]:
-    resolved = explorer.resolved
-    destinations: list[tuple[str | None, Address | None]] = [(None, None)]
-    if via not in PORTS and resolved.addresses:
-        known = [own for own in resolved.addresses if own.prefix is not None]
-        destinations = [(own.label, Address(own.prefix.family, own.prefix.host)) for own in known if own.prefix]
-        if len(known) < len(resolved.addresses):
-            destinations.append(("unknown", None))
+    destinations = destinations_of(explorer.resolved, via)
     merged: dict[Row, list[str]] = {}
     by_arrival: dict[object, list[Row]] = {}
     for label, destination in destinations:
         arrivals = explorer.arrivals(via, destination)
-        if label == "unknown":
+        if label == UNKNOWN_ADDRESS:
             arrivals = [phase for phase in arrivals if not phase.sure]
         key = tuple(phase._replace(result=id(phase.result.entry) if phase.result.entry else 0) for phase in arrivals)
         if key not in by_arrival:
@@ -153,7 +222,8 @@ def _rows_of(explorer: Explorer, via: str) -> Iterator[AccessPath]:
         for row in by_arrival[key]:
             merged.setdefault(row, []).append(label or "")
     for row, labels in merged.items():
-        yield _path(explorer, via, tuple(labels) if labels != [""] else None, row)
+        everywhere = labels == [""] or (ELSEWHERE in labels and len(labels) == len(destinations))
+        yield _path(explorer, via, None if everywhere else tuple(labels), row)
 
 
 class Row(NamedTuple):
@@ -222,7 +292,8 @@ def _reduce(explorer: Explorer, arrivals: list[PhaseResult]) -> dict[Key, Region
             unknowns = arrival.unknowns | landing.unknowns
             key = (landing.needs, landing.result, landing.result, sure, arrival.busy)
             add(key, sources, states, unknowns, vtys)
-            for up in explorer.elevated(arrival.result, landing.result):
+            session = landing.session or Session(landing.result)
+            for up in explorer.elevated(arrival.result, session):
                 key = (landing.needs | up.needs, up.result, landing.result, sure and up.sure, arrival.busy)
                 add(key, sources & up.sources, states & up.states, unknowns | up.unknowns, vtys)
     kept: dict[Key, Region] = {}

@@ -19,10 +19,10 @@ def can_take(found: AccessPaths, path: AccessPath, person: Person, project: Proj
 
 
 def levels_of(found: AccessPaths, person: Person, project: Project) -> dict[str, int]:
-    """The highest level that a person surely reaches by each way that is open to them, with all servers up and no VTY
-    in use."""
+    """The highest level that a person surely reaches by each way that is open to them, at some time of day, with all
+    servers up and no VTY in use."""
     levels: dict[str, int] = {}
     for path in found.paths:
-        if path.sure and not path.needs_busy and path.states & 1 and can_take(found, path, person, project):
+        if path.sure and not path.needs_busy and path.states & found.all_up and can_take(found, path, person, project):
             levels[path.via] = max(path.level, levels.get(path.via, -1))
     return levels

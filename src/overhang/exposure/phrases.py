@@ -5,7 +5,10 @@ configured; whoever prints them makes them safe for a terminal.
 from collections.abc import Sequence
 
 from overhang.exposure.paths import AccessPath, AccessPaths
-from overhang.model.vocabulary import PORTS
+from overhang.model import Hours
+from overhang.model.items import named_in
+from overhang.model.values import DAYS
+from overhang.model.vocabulary import PORTS, way_label
 
 _MOST_PREFIXES = 3
 
@@ -69,29 +72,59 @@ def item_phrase(found: AccessPaths, number: int) -> str:
 
 
 def _phrase(item: str) -> str:
-    kind, _, name = item.partition(":")
+    kind, name, number = named_in(item)
+    further = f" {number}" if number > 1 else ""
     if kind == "elevation":
-        return "the enable secret" if name == "15" else f"the password for level {name}"
+        return f"the enable secret{further}" if name == "15" else f"the password{further} for level {name}"
     if kind == "server":
-        group, _, account = name.partition("/")
+        group, _, account = item.partition(":")[2].partition("/")
         return f"{'some account' if account == '*' else account}'s password at {group}"
-    if kind == "entry":
-        return f"the {name.replace('vty', 'VTY')} password"
-    phrases = {"user": f"{name}'s password", "key": f"{name}'s key", "community": f"community {name}"}
-    return phrases.get(kind, item)
+    if kind in ("entry", "service", "door"):
+        label = "web" if kind == "service" and name == "web" else name.replace("vty", "VTY")
+        return f"the {way_label(label) if kind == 'service' else label} password{further}"
+    phrases = {
+        "user": f"{name}'s password",
+        "key": f"{name}'s key",
+        "certificate": f"a certificate for {name}",
+        "community": f"community {name}",
+    }
+    return phrases[kind] + further if kind in phrases else item
+
+
+def hours_text(hours: Hours) -> str:
+    """A time of day, as a sheet writes it."""
+    clock = "-".join(f"{each // 60:02}:{each % 60:02}" for each in (hours.first, hours.last))
+    return f"{clock} {','.join(DAYS[day] for day in hours.days)}" if hours.days else clock
+
+
+def _hours_phrase(found: AccessPaths, path: AccessPath) -> str:
+    """At which times of day a path holds, in words; "" for all."""
+    holds = found.hours(path)
+    if not holds:
+        return ""
+    inside = set(holds[0]).intersection(*holds[1:])
+    every = frozenset[Hours]().union(*found.times)
+    outside = every.difference(*holds)
+    parts = [hours_text(each) for each in sorted(inside)] + [f"not {hours_text(each)}" for each in sorted(outside)]
+    return f"at {', '.join(parts)}" if parts else f"at {len(holds)} of {len(set(found.times))} times of day"
 
 
 def states_phrase(found: AccessPaths, path: AccessPath) -> str:
-    """In which states of the servers a path holds, in words; "" for all."""
-    if found.always(path):
-        return ""
+    """In which states of the servers, and when, a path holds, in words; "" for always."""
+    return ", ".join(filter(None, (_servers_phrase(found, path), _hours_phrase(found, path))))
+
+
+def _servers_phrase(found: AccessPaths, path: AccessPath) -> str:
     down = found.down(path)
-    every = max(found.states, key=len)
+    every = found.all_down
+    states = set(found.states)
+    if len(down) == len(states):
+        return ""
     if down == [sorted(every)]:
         return "all down"
-    if len(down) == len(found.states) - 1 and sorted(every) not in down:
+    if len(down) == len(states) - 1 and sorted(every) not in down:
         return "any up"
     if len(down) == 1:
         return f"down: {', '.join(down[0]) or 'none'}"
     common = set(down[0]).intersection(*down)
-    return f"down: {', '.join(sorted(common))}" if common else f"{len(down)} of {len(found.states)} states"
+    return f"down: {', '.join(sorted(common))}" if common else f"{len(down)} of {len(states)} states"

@@ -6,9 +6,10 @@ from functools import partial
 from typing import Any
 
 from overhang.exposure.explore import ANYBODY
-from overhang.exposure.paths import AccessPath, AccessPaths
+from overhang.exposure.paths import ELSEWHERE, UNKNOWN_ADDRESS, AccessPath, AccessPaths
 from overhang.exposure.work import Work
-from overhang.model import Address
+from overhang.model import Address, parse_address
+from overhang.model.items import named_in
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 
 #: Texts that may be typed where what is asked for is known, or asked for in vain.
@@ -35,6 +36,7 @@ class Witness:
         self._exposure = exposure
         self._moment = moment
         self._servers = servers
+        self._by_address = any(each.addresses is not None for each in resolved.conditions.values())
         self._decide = decide if most_runs is None else partial(decide, most_runs=most_runs)
 
     def find(
@@ -53,6 +55,8 @@ class Witness:
         """
         knows = self._exposure.names_of(path)
         wanted = elevate or (path.level if path.level > path.after_login else None)
+        to = next((parse_address(each) for each in path.to or () if each not in (ELSEWHERE, UNKNOWN_ADDRESS)), None)
+        during = self._exposure.time_of(path, down)
         for taken in busy:
             for name in self._names(knows):
                 for typed in _TYPED:
@@ -60,6 +64,7 @@ class Witness:
                         path.via,
                         self._moment,
                         source,
+                        to if self._by_address else None,
                         name=name,
                         passwords=typed,
                         knows=knows,
@@ -69,6 +74,7 @@ class Witness:
                         busy=taken,
                         down=down,
                         servers=self._servers,
+                        during=during,
                     )
                     decided = self._decide(self._resolved, attempt)
                     if shows(decided.result):
@@ -91,11 +97,11 @@ class Witness:
 
     def _every_name(self, knows: frozenset[str]) -> Iterator[str | None]:
         for item in sorted(knows):
-            kind, _, name = item.partition(":")
-            if kind in ("user", "key"):
+            kind, name, _ = named_in(item)
+            if kind in ("user", "key", "certificate"):
                 yield name
             elif kind == "server":
-                yield name.partition("/")[2]
+                yield item.partition("/")[2]
         yield from (None, "somebody", ANYBODY)
         yield from (account.name for account in self._resolved.accounts)
         yield from (name for accounts in (self._servers or {}).values() for name in accounts)

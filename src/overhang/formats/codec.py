@@ -170,21 +170,20 @@ class Field(NamedTuple):
 
     def _settle(self, captures: Captures) -> None:
         """Add the keyword that stands for a node that is left out, where that makes a statement. Raises ValueError."""
-        try:
-            write(self.row.alternatives, captures)
-        except ValueError:
-            for label, options in self.parts.items():
-                unsaid = [
-                    part.value
-                    for part in options
-                    if part.keyword and self.row.spec.data.get(part.value, part.value) is None
-                ]
-                if unsaid and label not in captures:
-                    captures[label] = unsaid[0]
+        unsaid = [
+            (label, part.value)
+            for label, options in self.parts.items()
+            for part in options
+            if label not in captures and part.keyword and self.row.spec.data.get(part.value, part.value) is None
+        ]
+        for added in ({}, *({label: value} for label, value in unsaid)):
             try:
-                write(self.row.alternatives, captures)
+                write(self.row.alternatives, captures | added)
             except ValueError:
-                raise ValueError(f"the nodes do not make a statement `{self.row.spec.shown}`") from None
+                continue
+            captures.update(added)
+            return
+        raise ValueError(f"the nodes do not make a statement `{self.row.spec.shown}`")
 
 
 class Codec:

@@ -25,10 +25,6 @@ ELSEWHERE = re.compile(
 _WRAPPERS = ("config", "data", "rpc-reply", "rpc", "edit-config", "copy-config", "instance-data-set", "content-data")
 #: Of ietf-system, what is not about management access.
 _PASSED = ("contact", "clock", "ntp", "dns-resolver")
-_ORDER = (
-    "here a rejected password is tried with the next method too (RFC 7317), which a method list cannot express; "
-    "who can log in is not fully known"
-)
 _VTY_PASSWORD = Statement(SCHEMA.by_field["vty", "password"].spec, {})
 
 
@@ -214,8 +210,12 @@ class _Interpreter:
             name, comment = key.value("name") or "", key.value("comment", OURS)
             kind, data = key.value("algorithm") or "", key.value("key-data") or ""
             comment = name if comment is None else comment
-            words = ("public-key", kind, "".join(data.split()), *([comment] if comment else []))
+            limits = [(word, key.value(word, OURS)) for word in ("from", "until")]
+            more = [word for limit in limits if limit[1] is not None for word in limit if word is not None]
+            words = ("public-key", kind, "".join(data.split()), *([comment] if comment or more else []), *more)
             self.collected.give(key.line, block, *words)
+        for another in node.all("another-password", OURS):
+            self.hide(another.one("text"))
         self.add(block, CODEC.decode("user", node))
 
     def radius(self, node: Node) -> None:
@@ -273,14 +273,14 @@ class _Interpreter:
         known = {"local-users": ("users",), "radius": ("servers", "radius"), "tacacs-plus": ("servers", "tacacs-plus")}
         line = self.order[0].line
         block = self.collected.begin(line, "methods", "for", "login")
+        last = self.order[-1]
         for node in self.order:
             words = known.get((node.text or "").rpartition(":")[2])
             if words is not None:
-                self.collected.give(node.line, block, *words)
+                # a rejected password is tried with the next method too
+                self.collected.give(node.line, block, *words, *(() if node is last else ("no", "goes-on")))
             else:
                 self.collected.misread(node.line, "an unknown authentication method", block)
-        if len(self.order) > 1:
-            self.collected.misread(line, _ORDER, block)
         for header in (("entry", "console"), ("ssh",), ("telnet",), ("web",)):
             where = self.collected.begin(line, *header)
             if where not in self.checked:
@@ -341,6 +341,7 @@ class _Interpreter:
         special = {
             "device": self.device,
             "vty-password": self.vty_password,
+            "vty-another-password": self.vty_another,
             "elevation": self.elevation,
             "banner": self.banner,
         }.get(node.name)
@@ -353,7 +354,7 @@ class _Interpreter:
             return
         kind, words = header
         for each in node.children:
-            if each.name in ("password", "community", "server"):
+            if each.name in ("password", "another-password", "community", "server"):
                 inner = each.one("shared-secret") if each.name == "server" else each
                 self.hide(inner.one("text") if inner is not None else None)
         self.add(self.collected.begin(node.line, *words, new=kind == "address"), CODEC.decode(kind, node))
@@ -365,7 +366,7 @@ class _Interpreter:
             return "port", ("entry", name)
         if name == "vty":
             return "vty", ("entry", "vty", self.range(node))
-        if name in ("role", "door", "sources"):
+        if name in ("role", "door", "sources", "policy"):
             return name, (name, node.value("name") or "")
         if name == "methods":
             called = node.value("name")
@@ -394,17 +395,35 @@ class _Interpreter:
         password = node.one("password")
         if password is not None:
             self.secret(password, self.collected.begin(password.line, "entry", "vty", numbers), "vty")
+        self.excepted(node, _VTY_PASSWORD)
+
+    def vty_another(self, node: Node) -> None:
+        self.hide(node.one("text"))
+        node.one("number")
+        block = self.collected.begin(node.line, "entry", "vty", self.range(node), new=True)
+        try:
+            statement = make_statement("vty", "others", {"": read_secret(node)})
+        except ValueError as wrong:
+            self.collected.misread(node.line, str(wrong), block)
+            return
+        if block is not None:
+            self.collected.add(node.line, block, statement)
+        self.excepted(node, statement)
+
+    def excepted(self, node: Node, statement: Statement) -> None:
+        """Take a password back from the VTYs that have lost it."""
         for each in node.all("except"):
             number = each.text or ""
             if number.isdigit() and int(number[:4]) <= 255:
                 header = make_statement("", "vty", {"range": (int(number), int(number))})
-                kept = int(number) in self.covered
-                self.collected.drop(each.line, header, _VTY_PASSWORD if kept else None)
+                self.collected.drop(each.line, header, statement if int(number) in self.covered else None)
             else:
                 self.collected.misread(each.line, "VTYs are numbered from 0 to 255")
 
     def elevation(self, node: Node) -> None:
         block = self.collected.begin(node.line, "elevation", node.value("level") or "")
+        for another in node.all("another-password"):
+            self.hide(another.one("text"))
         for name in ("one-way", "two-way"):
             password = node.one(name)
             if password is not None:

@@ -9,8 +9,8 @@ from overhang.formats.codec import CODEC, MODULE, secret_data
 from overhang.formats.xml_tree import NAMESPACES
 from overhang.language.ir import Statement
 from overhang.language.normalise import NormalBlock, Normaliser
-from overhang.language.schema import INCOMPLETE
-from overhang.model import Device, PublicKey, StoredSecret
+from overhang.language.terminals import decode_vty_range
+from overhang.model import Another, Device, StoredSecret
 from overhang.model.stored_secret import Form
 from overhang.text import OverhangError
 from overhang.text.json_text import json_text
@@ -147,9 +147,16 @@ class _Writer:
         first, last = block.header.captures["range"]
         numbers = {"first": first, "last": last}
         if block.header.drop or any(each.drop for each in block.body):
-            for entry in self.access["vty-password"]:
+            entries = [*self.access.get("vty-password", ()), *self.access.get("vty-another-password", ())]
+            if block.value is not None:
+                entries = [each for each in entries if _place_of(each) == _place_of(_another(block.value))]
+            elif not block.header.drop:
+                entries = self.access["vty-password"]
+            for entry in entries:
                 if entry["first"] <= first <= entry["last"]:
                     entry.setdefault("except", []).append(first)
+        elif block.value is not None:
+            self.add("vty-another-password", {**_another(block.value), **secret_data(block.body[0].value.password)})
         elif block.body and block.body[0].spec.field == "password":
             self.add("vty-password", {**numbers, **CODEC.encode(block.body)})
         else:
@@ -158,18 +165,16 @@ class _Writer:
     def elevation(self, block: NormalBlock) -> None:
         found: Data = {"level": block.header.captures["level"]}
         for each in block.body:
-            if each.spec.field == INCOMPLETE:
-                found.update(CODEC.encode([each]))
-                continue
-            found["one-way" if each.value.one_way else "two-way"] = secret_data(each.value)
-        self.add("elevation", found)
+            if each.spec.field == "password":
+                found["one-way" if each.value.one_way else "two-way"] = secret_data(each.value)
+        self.add("elevation", found | CODEC.encode(each for each in block.body if each.spec.field != "password"))
 
     def user(self, block: NormalBlock) -> None:
         found: Data = {"name": block.header.captures["name"]}
         keys: list[Data] = []
         rest: list[Statement] = []
         for each in block.body:
-            if isinstance(each.value, PublicKey):
+            if each.spec.field == "public_keys":
                 keys.append(_key(each, len(keys) + 1, {key["name"] for key in keys}))
             elif isinstance(each.value, StoredSecret):
                 found.update(_account_password(each.value))
@@ -191,7 +196,8 @@ class _Writer:
 
     def sources(self, block: NormalBlock) -> None:
         name = block.header.captures["name"]
-        if len(name) > _LONGEST_NAME or block.value.block.doubt is not None:
+        simple = all(each.spec.field == "rules" and each.value.plain for each in block.body)
+        if len(name) > _LONGEST_NAME or not simple:
             self.add("sources", {"name": name, **CODEC.encode(block.body)})
             return
         entries: list[Data] = []
@@ -241,4 +247,15 @@ def _key(statement: Statement, number: int, taken: set[str]) -> Data:
     found["key-data"] = CODEC.encode([statement])["public-key"][0]["key-data"]
     if name != comment:
         found[f"{MODULE}:comment"] = comment
-    return found
+    encoded = CODEC.encode([statement])["public-key"][0]
+    return found | {f"{MODULE}:{each}": encoded[each] for each in ("from", "until") if each in encoded}
+
+
+def _another(another: Another) -> Data:
+    """The key of a further password of VTYs."""
+    first, last = decode_vty_range(another.under)
+    return {"first": first, "last": last, "number": another.number}
+
+
+def _place_of(entry: Data) -> tuple[int, int, int | None]:
+    return entry["first"], entry["last"], entry.get("number")

@@ -28,13 +28,26 @@ _LABELS = {
     "shared-secret": "The shared secret.",
     "allow": "Whether it allows or denies.",
     "prefix": "The addresses; without it, all.",
-    "first": "The first day.",
-    "last": "The last day.",
+    "first": "The first of them.",
+    "last": "The last of them.",
     "write": "Whether it may write.",
     "from": "The source list that limits it.",
     "for": "For how long.",
     "after": "After so many wrong answers.",
     "within": "Counted within this time.",
+    "everywhere": "Logins at the ports stop too.",
+    "level": "The level that it gives, where it is not the account's.",
+    "act": "What it does in place of allowing or denying.",
+    "mask": "The bits in which an address may differ.",
+    "other": "Another source list.",
+    "no": "Where its rejection leads; without it, it ends the list.",
+    "next": "The method list that is asked then.",
+    "algorithm": "The type of the key.",
+    "key-data": "The bytes of the key.",
+    "comment": "Its comment, which has no meaning.",
+    "until": "Its last day.",
+    "hours": "From when until when.",
+    "days": "On which days; without it, on all.",
     "except": "The source list that is exempt.",
     "logins": "Whether logins are logged.",
     "servers": "The server group that they are sent to.",
@@ -65,7 +78,7 @@ def _marked(schema: Schema, mark: str) -> Iterator[str]:
         yield from _node("leaf", "name", ["type name;"], "Its name.")
     else:
         block, _, only = mark.partition(" ")
-        left_out = {"user": {"public_keys"}, "vty": {"password"}}.get(block, set())
+        left_out = {"user": {"public_keys"}, "vty": {"password", "others"}, "elevation": {"password"}}.get(block, set())
         for row in schema.table[block]:
             if row.spec.field == only or (not only and row.spec.field not in left_out):
                 yield from _field(Field(row))

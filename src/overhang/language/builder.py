@@ -13,7 +13,7 @@ from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
 from overhang.language.terminals import encode_vty_range
 from overhang.language.unparser import unparse_statement
-from overhang.model import BlockInfo, Configured, Device, Entry, Family
+from overhang.model import Another, BlockInfo, Configured, Device, Entry, Family
 from overhang.model.device import Override
 from overhang.model.vocabulary import PORTS
 from overhang.text import Diagnostic, Level, Origin, Shown, Span
@@ -80,6 +80,8 @@ class Builder:
         self._vtys: dict[int, _BlockState] = {}
         self._written: tuple[Statement | None, str] = (None, "")
         self._ranges: set[tuple[int, int]] = set()
+        #: where the further passwords of each range of VTYs were given
+        self._further: dict[str, list[Origin]] = {}
 
     # -- adding --------------------------------------------------------------------------------------------------------
 
@@ -189,7 +191,12 @@ class Builder:
             return
         origin = Origin(self.file, line)
         if spec.adds:
-            state.fields.setdefault(spec.field, []).append(Configured(statement.value, origin))
+            value = statement.value
+            if spec.field == "others" and state.range:
+                value = self._numbered(value, state.range, origin)
+                held = state.fields.get("others", [])  # the same password again is known by its later range
+                state.fields["others"] = [each for each in held if _without_place(each.value) != statement.value]
+            state.fields.setdefault(spec.field, []).append(Configured(value, origin))
             if spec.field == "rules" and statement.value.prefix is not None and statement.value.prefix.has_host_bits:
                 self._warn(line, f"the prefix has host bits; {statement.value.prefix} is used")
             return
@@ -197,6 +204,27 @@ class Builder:
             self._fill_family(state, statement, origin, quiet=quiet)
             return
         self._fill_plain([state], statement, origin, quiet=quiet)
+
+    def _numbered(self, another: Another, under: str, origin: Origin) -> Another:
+        """A further password of VTYs: all that one statement gives it to have one number."""
+        given = self._further.setdefault(under, [])
+        if not given or given[-1] != origin:
+            given.append(origin)
+        return another._replace(under=under, number=len(given))
+
+    def _renumber(self) -> None:
+        """Number the further passwords of each range without gaps, where some were taken back."""
+        left: dict[str, set[int]] = {}
+        for state in self._vtys.values():
+            for each in state.fields.get("others", ()):
+                left.setdefault(each.value.under, set()).add(each.value.number)
+        places = {
+            under: {number: place for place, number in enumerate(sorted(numbers), 1)} for under, numbers in left.items()
+        }
+        for state in self._vtys.values():
+            for index, each in enumerate(state.fields.get("others", ())):
+                number = places[each.value.under][each.value.number]
+                state.fields["others"][index] = each._replace(value=each.value._replace(number=number))
 
     @staticmethod
     def _is_plain(statement: Statement) -> bool:
@@ -277,7 +305,8 @@ class Builder:
         spec = statement.spec
         if spec.adds:
             kept = state.fields.get(spec.field, [])
-            left = [each for each in kept if statement.captures and each.value != statement.value]
+            same = _without_place if spec.field == "others" else _itself
+            left = [each for each in kept if statement.captures and same(each.value) != statement.value]
             found = len(left) < len(kept)
             state.fields[spec.field] = left
         elif spec.by_family:
@@ -288,7 +317,7 @@ class Builder:
             found = after != before
             state.fields[spec.field] = after
         else:
-            both = spec.block == "elevation" and not statement.captures
+            both = spec.block == "elevation" and spec.field == "password" and not statement.captures
             fields = ("strong", "plain") if both else (_field_of(statement),)
             gone = [state.fields.pop(field, None) for field in fields]
             for field in fields:
@@ -315,6 +344,7 @@ class Builder:
     def device(self) -> Device:
         """The device as far as its statements give it."""
         found: dict[str, Any] = {}
+        self._renumber()
         for block in self.schema.blocks.values():
             if block.keep is Keep.BY_NUMBER:
                 states = sorted(self._vtys.items())
@@ -362,9 +392,17 @@ def _key(block: BlockSpec, statement: Statement, origin: Origin) -> Key:
 
 def _field_of(statement: Statement) -> str:
     """The field that a statement fills: an elevation's password fills one of two."""
-    if statement.spec.block == "elevation" and statement.captures:
+    if statement.spec.block == "elevation" and statement.spec.field == "password" and statement.captures:
         return "strong" if statement.value.one_way else "plain"
     return statement.spec.field
+
+
+def _without_place(another: Another) -> Another:
+    return another._replace(under="", number=0)
+
+
+def _itself(value: Any) -> Any:
+    return value
 
 
 def _families(statement: Statement) -> tuple[str, ...]:

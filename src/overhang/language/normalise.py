@@ -7,7 +7,7 @@ from overhang.language.ir import Statement
 from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, CompiledSpec, Keep, Schema
 from overhang.language.terminals import decode_vty_range
-from overhang.model import BlockInfo, Configured, Device, Entry, Family, StoredSecret
+from overhang.model import Another, BlockInfo, Configured, Device, Family, StoredSecret
 from overhang.model.stored_secret import FORMS_WITH_TEXT, Form
 
 
@@ -59,7 +59,7 @@ class Normaliser:
             if value.block.doubt is not None:
                 yield Statement(spec, {"lines": value.block.after} if value.block.after else {}, True)
             return
-        if spec.block == "elevation":
+        if spec.block == "elevation" and spec.field == "password":
             given = [each for each in (value.strong, value.plain) if each is not None]
             # blanked they would be two one-way ones, of which the one that counts is kept
             for each in given if self._secrets else given[:1]:
@@ -94,6 +94,23 @@ class Normaliser:
             return type(value)(*map(self._shown, value))
         return value
 
+    def _further(self, device: Device, block: BlockSpec) -> Iterator[NormalBlock]:
+        """The further passwords of VTYs, each under the range it is known by, and taken back where a VTY has lost it."""
+        given: dict[tuple[str, int], Configured[Another]] = {}
+        for entry in device.vtys.values():
+            for said in entry.others:
+                given.setdefault((said.value.under, said.value.number), said)
+        for (text, place), said in sorted(given.items(), key=lambda each: (each[1].origin.line, each[0])):
+            numbers = decode_vty_range(text)
+            statement = self.statement("vty", "others", said.value)
+            yield NormalBlock(self._header(block, {"range": numbers}), (statement,), value=said.value)
+            for number in _numbers(numbers):
+                header = self._header(block, {"range": (number, number)}, drop=number not in device.vtys)
+                held = () if header.drop else device.vtys[number].others
+                if not any((each.value.under, each.value.number) == (text, place) for each in held):
+                    gone = () if header.drop else (statement._replace(drop=True),)
+                    yield NormalBlock(header, gone, value=said.value)
+
     def _vtys(self, device: Device) -> Iterator[NormalBlock]:
         """VTYs that are configured alike, in runs. A password comes first, under the range it is known by."""
         block = self._schema.blocks["vty"]
@@ -107,14 +124,14 @@ class Normaliser:
             yield NormalBlock(header, (self.statement("vty", "password", stored),))
         covered = {number for text in ranges for number in _numbers(decode_vty_range(text))}
         for number in sorted(covered):
-            if device.vtys.get(number, Entry()).password is None:
-                named = number in device.vtys
-                header = self._header(block, {"range": (number, number)}, drop=not named)
+            header = self._header(block, {"range": (number, number)}, drop=number not in device.vtys)
+            if header.drop or device.vtys[number].password is None:
                 password = Statement(self._schema.by_field["vty", "password"].spec, {}, drop=True)
-                yield NormalBlock(header, (password,) if named else ())
+                yield NormalBlock(header, () if header.drop else (password,))
+        yield from self._further(device, block)
         runs: list[tuple[int, int, tuple[Statement, ...]]] = []
         for number, entry in sorted(device.vtys.items()):
-            body = tuple(self._body(block, entry._replace(password=None)))
+            body = tuple(self._body(block, entry._replace(password=None, others=())))
             if runs and runs[-1][1] + 1 == number and runs[-1][2] == body:
                 runs[-1] = (runs[-1][0], number, body)
             else:

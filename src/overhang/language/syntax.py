@@ -218,11 +218,12 @@ def write(alternatives: Iterable[Alternative], captures: Mapping[str, Any]) -> l
 
 _TOKEN = re.compile(r"[A-Za-z0-9.-]+(?:\.\.\.)?(?::[a-z-]+)?|\)(?::[a-z-]+)?|[\[\](|]")
 _LABEL = re.compile(r":[a-z-]+")
+_NESTED = re.compile(r"\(\(([^()]*)\) \|")
 
 
 def without_labels(syntax: str) -> str:
     """The notation as people read it."""
-    return _LABEL.sub("", syntax)
+    return _NESTED.sub(r"(\1 |", _LABEL.sub("", syntax))
 
 
 def compile_syntax(syntax: str) -> tuple[Alternative, ...]:

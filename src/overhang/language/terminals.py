@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 
 from overhang.model import Prefix, parse_address, parse_prefix
 from overhang.model.durations import format_duration, parse_duration, parse_span
+from overhang.model.values import DAYS
 from overhang.model.vocabulary import VTY_WAYS, WAYS
 
 
@@ -101,6 +102,54 @@ def _encode_base64(data: bytes) -> str:
 def encode_own_prefix(prefix: Prefix) -> str:
     """A prefix as it was written: for a device's own address the address itself and its length."""
     return f"{prefix.written}/{prefix.length}"
+
+
+def decode_hours(text: str) -> tuple[int, int]:
+    """The minutes from midnight between which a time of day lies."""
+    first, dash, last = text.partition("-")
+    try:
+        start, end = (datetime.time.fromisoformat(part) for part in (first, last))
+    except ValueError:
+        raise ValueError("a time of day is written like 08:00-17:30") from None
+    if not dash or start.second or end.second or start.tzinfo or end.tzinfo or start == end:
+        raise ValueError("a time of day is written like 08:00-17:30")
+    return start.hour * 60 + start.minute, end.hour * 60 + end.minute
+
+
+def encode_hours(minutes: tuple[int, int]) -> str:
+    """``08:00-17:30``."""
+    return "-".join(f"{each // 60:02}:{each % 60:02}" for each in minutes)
+
+
+def decode_days(text: str) -> tuple[int, ...]:
+    """The days of a week, 0 for Monday, of words like ``mon-fri`` or ``sat,sun``."""
+    found: set[int] = set()
+    for part in text.split(","):
+        first, dash, last = part.partition("-")
+        if first not in DAYS or (dash and last not in DAYS):
+            raise ValueError("days are written like mon-fri or mon,wed,sun")
+        start, end = DAYS.index(first), DAYS.index(last if dash else first)
+        found.update((start + step) % 7 for step in range((end - start) % 7 + 1))
+    return tuple(sorted(found))
+
+
+def encode_days(days: tuple[int, ...]) -> str:
+    """Neighbours as a range, the others one by one."""
+    if len(days) > 2 and days[-1] - days[0] == len(days) - 1:
+        return f"{DAYS[days[0]]}-{DAYS[days[-1]]}"
+    return ",".join(DAYS[day] for day in days)
+
+
+def decode_host(text: str) -> Prefix:
+    """One address, as the prefix that holds it alone."""
+    if "/" in text:
+        raise ValueError("neither an IPv4 nor an IPv6 address")
+    return parse_prefix(text)
+
+
+def encode_host(prefix: Prefix) -> str:
+    """The address."""
+    return str(prefix.written)
 
 
 def _decode_answer(text: str) -> str:
@@ -196,6 +245,24 @@ TERMINALS: dict[str, Terminal] = _listed(
     Terminal(
         "ADDRESS", "an IPv4 or IPv6 address", lambda text: str(parse_address(text)), yang="inet:ip-address-no-zone"
     ),
+    Terminal(
+        "HOST",
+        "one address, of a range or a mask",
+        decode_host,
+        encode_host,
+        Prefix,
+        encode_host,
+        yang="inet:ip-address-no-zone",
+    ),
+    Terminal(
+        "HOURS",
+        "a time of day, `08:00-17:30`; past midnight `22:00-06:00`",
+        decode_hours,
+        encode_hours,
+        tuple,
+        encode_hours,
+    ),
+    Terminal("DAYS", "days of the week, `mon-fri` or `mon,wed,sun`", decode_days, encode_days, tuple, encode_days),
     Terminal(
         "PREFIX", "an address, or an address and a prefix length", parse_prefix, holds=Prefix, yang="inet:ip-prefix"
     ),

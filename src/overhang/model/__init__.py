@@ -4,6 +4,7 @@ from overhang.model.address import Address, Prefix, parse_address, parse_prefix
 from overhang.model.device import (
     Banner,
     BlockInfo,
+    Conditions,
     Device,
     DeviceFacts,
     Door,
@@ -14,6 +15,7 @@ from overhang.model.device import (
     MethodList,
     OwnAddress,
     Passwords,
+    Policy,
     Role,
     Server,
     ServerGroup,
@@ -26,10 +28,13 @@ from overhang.model.device import (
 )
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.values import (
+    Another,
     Check,
     Community,
     Configured,
     HostKey,
+    Hours,
+    ListEnd,
     Lock,
     Method,
     Pause,
@@ -41,10 +46,12 @@ from overhang.model.values import (
 
 __all__ = [
     "Address",
+    "Another",
     "Banner",
     "BlockInfo",
     "Check",
     "Community",
+    "Conditions",
     "Device",
     "DeviceFacts",
     "Door",
@@ -52,6 +59,8 @@ __all__ = [
     "Entry",
     "Family",
     "HostKey",
+    "Hours",
+    "ListEnd",
     "Lock",
     "Management",
     "Method",
@@ -59,6 +68,7 @@ __all__ = [
     "OwnAddress",
     "Passwords",
     "Pause",
+    "Policy",
     "Prefix",
     "PublicKey",
     "Record",

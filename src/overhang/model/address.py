@@ -46,6 +46,27 @@ class Prefix(NamedTuple):
         return self.host != self.low
 
 
+#: The most ranges that the addresses of one mask may make.
+MOST_RANGES = 4096
+
+
+def ranges_of_mask(mask: Prefix) -> int:
+    """How many ranges the addresses make that differ from one only in the bits of ``mask``."""
+    trailing = (mask.low ^ (mask.low + 1)).bit_length() - 1
+    return 1 << (mask.low >> trailing).bit_count()
+
+
+def masked_ranges(address: Prefix, mask: Prefix) -> list[tuple[int, int]]:
+    """The first and last of each range of the addresses that differ from ``address`` only in the bits of ``mask``."""
+    trailing = (mask.low ^ (mask.low + 1)).bit_length() - 1
+    size = (1 << trailing) - 1
+    bits = [bit for bit in range(trailing, mask.low.bit_length()) if mask.low >> bit & 1]
+    starts = [address.low & ~mask.low]
+    for bit in bits:
+        starts += [start | 1 << bit for start in starts]
+    return sorted((start, start | size) for start in starts)
+
+
 @lru_cache(maxsize=4096)
 def parse_address(text: str) -> Address:
     """Read one IPv4 or IPv6 address. Raises ValueError, one lower-case sentence, where it is none."""

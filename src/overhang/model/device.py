@@ -12,10 +12,13 @@ from typing import Any, NamedTuple
 from overhang.model.address import Prefix
 from overhang.model.stored_secret import StoredSecret
 from overhang.model.values import (
+    Another,
     Check,
     Community,
     Configured,
     HostKey,
+    Hours,
+    ListEnd,
     Lock,
     Method,
     Pause,
@@ -28,6 +31,7 @@ from overhang.text import Origin
 
 Ways = tuple[str, ...]
 Names = tuple[str, ...]
+Others = tuple[Configured[Another], ...]
 
 
 class BlockInfo(NamedTuple):
@@ -67,6 +71,7 @@ class DeviceFacts(NamedTuple):
     changed: Configured[Saved] | None = None
     saved: tuple[Configured[Saved], ...] = ()
     recovery: Configured[str] | None = None
+    zone: Configured[str] | None = None
     profile_unread: Origin | None = None
 
 
@@ -76,8 +81,11 @@ class Entry(NamedTuple):
     block: BlockInfo = NO_BLOCK
     check: Configured[Check] | None = None
     password: Configured[StoredSecret] | None = None
+    others: Others = ()
     item: str = ""
+    users_last: Configured[bool] | None = None
     level: Configured[int | str] | None = None
+    cap: Configured[int] | None = None
     elevation: Configured[str] | None = None
     accept: Configured[Ways] | None = None
     sources: Family = ANY_SOURCE
@@ -85,12 +93,57 @@ class Entry(NamedTuple):
     closed: Configured[bool] | None = None
 
 
+class Conditions(NamedTuple):
+    """What has to hold for something else to: every part that is set, and of each part one of its values."""
+
+    ways: Configured[Ways] | None = None
+    not_ways: Configured[Ways] | None = None
+    sources: Configured[str] | None = None
+    addresses: Configured[Names] | None = None
+    accounts: Configured[Names] | None = None
+    roles: Configured[Names] | None = None
+    vtys: Configured[tuple[int, int]] | None = None
+    hours: Configured[Hours] | None = None
+
+    @property
+    def parts(self) -> int:
+        """How many of them are set."""
+        return sum(each is not None for each in self)
+
+
 class Elevation(NamedTuple):
-    """How to get to a level: ``strong`` is the one-way password, ``plain`` the readable or masked one."""
+    """How to get to a level: ``strong`` is the one-way password, ``plain`` the readable or masked one.
+
+    ``least`` is the lowest level to come from; the ``for_`` fields limit who may do so, and where.
+    """
 
     block: BlockInfo = NO_BLOCK
     strong: Configured[StoredSecret] | None = None
     plain: Configured[StoredSecret] | None = None
+    others: Others = ()
+    least: Configured[int] | None = None
+    for_ways: Configured[Ways] | None = None
+    for_not_ways: Configured[Ways] | None = None
+    for_sources: Configured[str] | None = None
+    for_addresses: Configured[Names] | None = None
+    for_accounts: Configured[Names] | None = None
+    for_roles: Configured[Names] | None = None
+    for_vtys: Configured[tuple[int, int]] | None = None
+    for_hours: Configured[Hours] | None = None
+
+    @property
+    def conditions(self) -> Conditions:
+        """When it can be used."""
+        return Conditions(
+            self.for_ways,
+            self.for_not_ways,
+            self.for_sources,
+            self.for_addresses,
+            self.for_accounts,
+            self.for_roles,
+            self.for_vtys,
+            self.for_hours,
+        )
 
     @property
     def counting(self) -> Configured[StoredSecret] | None:
@@ -104,22 +157,35 @@ class User(NamedTuple):
     name: str
     block: BlockInfo = NO_BLOCK
     password: Configured[StoredSecret] | None = None
+    others: Others = ()
     any_name: Configured[bool] | None = None
     level: Configured[int] | None = None
     role: Configured[str] | None = None
+    elevates: Configured[bool] | None = None
     via: Configured[Ways] | None = None
+    not_via: Configured[Ways] | None = None
     sources: Configured[str] | None = None
+    login: Configured[str] | None = None
     public_keys: tuple[Configured[PublicKey], ...] = ()
+    authorities: tuple[Configured[PublicKey], ...] = ()
     disabled: Configured[bool] | None = None
     expires: Configured[datetime.date] | None = None
+    must_change: Configured[bool] | None = None
+    no_prompt: Configured[bool] | None = None
+    never_locked: Configured[bool] | None = None
 
 
 class Role(NamedTuple):
-    """A named level that accounts may share."""
+    """A named level that accounts may share, with what limits whoever has it."""
 
     name: str
     block: BlockInfo = NO_BLOCK
     level: Configured[int] | None = None
+    cap: Configured[int] | None = None
+    elevates: Configured[bool] | None = None
+    via: Configured[Ways] | None = None
+    not_via: Configured[Ways] | None = None
+    sources: Configured[str] | None = None
 
 
 class MethodList(NamedTuple):
@@ -129,6 +195,48 @@ class MethodList(NamedTuple):
     name: str | None
     block: BlockInfo = NO_BLOCK
     methods: tuple[Configured[Method], ...] = ()
+    at_end: Configured[ListEnd] | None = None
+    cap: Configured[int] | None = None
+
+
+class Policy(NamedTuple):
+    """What holds for some logins in place of what is said elsewhere; the ``for_`` fields say for which."""
+
+    name: str
+    block: BlockInfo = NO_BLOCK
+    for_ways: Configured[Ways] | None = None
+    for_not_ways: Configured[Ways] | None = None
+    for_sources: Configured[str] | None = None
+    for_addresses: Configured[Names] | None = None
+    for_accounts: Configured[Names] | None = None
+    for_roles: Configured[Names] | None = None
+    for_vtys: Configured[tuple[int, int]] | None = None
+    for_hours: Configured[Hours] | None = None
+    refused: Configured[bool] | None = None
+    sources: Family = Family()
+    check: Configured[Check] | None = None
+    login: Configured[str] | None = None
+    tries: Configured[int] | None = None
+    empty_passwords: Configured[bool] | None = None
+    guest: Configured[int] | None = None
+    level: Configured[int] | None = None
+    cap: Configured[int] | None = None
+    elevates: Configured[bool] | None = None
+    idle: Configured[int | None] | None = None
+
+    @property
+    def conditions(self) -> Conditions:
+        """When it holds."""
+        return Conditions(
+            self.for_ways,
+            self.for_not_ways,
+            self.for_sources,
+            self.for_addresses,
+            self.for_accounts,
+            self.for_roles,
+            self.for_vtys,
+            self.for_hours,
+        )
 
 
 class Server(NamedTuple):
@@ -148,21 +256,43 @@ class ServerGroup(NamedTuple):
     servers: tuple[Configured[Server], ...] = ()
     timeout: Configured[int | None] | None = None
     tries: Configured[int] | None = None
+    secret_wrong: Configured[bool] | None = None
+    needs_user: Configured[bool] | None = None
+    level_from: Configured[str] | None = None
 
 
 class SourceRule(NamedTuple):
-    """One line of a source list; ``prefix`` None is any."""
+    """One line of a source list: what it does, allow, deny, leave (the list decides no more) or ask (another list).
 
-    allow: bool
-    prefix: Prefix | None
+    It matches ``prefix`` (None: any), or the addresses up to ``last``, or those that differ from it only in the bits of
+    ``mask``, or those that the list ``other`` allows; ``ask`` hands over to ``other``.
+    """
+
+    act: str
+    prefix: Prefix | None = None
+    last: Prefix | None = None
+    mask: Prefix | None = None
+    other: str | None = None
+
+    @property
+    def allow(self) -> bool:
+        """Whether it allows what it matches."""
+        return self.act == "allow"
+
+    @property
+    def plain(self) -> bool:
+        """Whether it allows or denies a prefix, or any."""
+        return self.act in ("allow", "deny") and (self.last, self.mask, self.other) == (None, None, None)
 
 
 class SourceList(NamedTuple):
-    """Rules of which the first that matches decides; what none matches is denied."""
+    """Rules of which the first that matches decides; what none matches is denied, unless ``at_end`` says otherwise."""
 
     name: str
     block: BlockInfo = NO_BLOCK
     rules: tuple[Configured[SourceRule], ...] = ()
+    at_end: Configured[bool] | None = None
+    silent: Configured[bool] | None = None
 
 
 class Service(NamedTuple):
@@ -174,6 +304,10 @@ class Service(NamedTuple):
     sources: Family = ANY_SOURCE
     check: Configured[Check] | None = None
     level: Configured[int] | None = None
+    cap: Configured[int] | None = None
+    password: Configured[StoredSecret] | None = None
+    others: Others = ()
+    own_seats: Configured[bool] | None = None
     elevation: Configured[str] | None = None
     sessions: Configured[int] | None = None
     rate: Configured[int] | None = None
@@ -187,6 +321,8 @@ class Service(NamedTuple):
     ciphers: Configured[Names] | None = None
     macs: Configured[Names] | None = None
     exchanges: Configured[Names] | None = None
+    host_key_kinds: Configured[Names] | None = None
+    key_kinds: Configured[Names] | None = None
 
 
 class Web(NamedTuple):
@@ -202,6 +338,12 @@ class Web(NamedTuple):
     certificate_valid: Configured[Validity] | None = None
     tls: Configured[Names] | None = None
     check: Configured[Check] | None = None
+    password: Configured[StoredSecret] | None = None
+    others: Others = ()
+    tries: Configured[int] | None = None
+    guest: Configured[int] | None = None
+    level: Configured[int] | None = None
+    cap: Configured[int] | None = None
     sources: Family = ANY_SOURCE
     idle: Configured[int | None] | None = None
 
@@ -223,6 +365,9 @@ class Door(NamedTuple):
     on: Configured[bool] | None = None
     port: Configured[int] | None = None
     check: Configured[Check] | None = None
+    password: Configured[StoredSecret] | None = None
+    others: Others = ()
+    guest: Configured[int] | None = None
     level: Configured[int] | None = None
     sources: Family = ANY_SOURCE
 
@@ -234,6 +379,7 @@ class Passwords(NamedTuple):
     mask: Configured[bool] | None = None
     length: Configured[int] | None = None
     classes: Configured[int] | None = None
+    letters: Configured[int] | None = None
     remember: Configured[int] | None = None
     youngest: Configured[int | None] | None = None
     oldest: Configured[int | None] | None = None
@@ -295,6 +441,7 @@ class Device(NamedTuple):
     lists: Mapping[tuple[str, str | None], MethodList] = {}
     groups: Mapping[str, ServerGroup] = {}
     sources: Mapping[str, SourceList] = {}
+    policies: Mapping[str, Policy] = {}
     ssh: Service = Service()
     telnet: Service = Service()
     web: Web = Web()

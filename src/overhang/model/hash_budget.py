@@ -98,7 +98,7 @@ def groups_of_equal(secrets: Iterable[tuple[T, StoredSecret | None]], budget: Ha
 
 
 def _equality_key(stored: StoredSecret | None, number: int) -> object:
-    if stored is None or stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY):
+    if stored is None or stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY, Form.UNOPENABLE):
         return number
     plain = plain_text(stored)
     if plain:

@@ -14,6 +14,7 @@ class Form(enum.Enum):
     OPAQUE = "opaque"
     WITHHELD = "withheld"
     FACTORY = "factory"
+    UNOPENABLE = "unopenable"
     NONE = "none"
 
 

@@ -16,6 +16,18 @@ class Configured(NamedTuple, Generic[T]):
     origin: Origin
 
 
+class Another(NamedTuple):
+    """A further password of a lock. ``level`` is what it gives in place of the account's.
+
+    Where its lock is a VTY, ``under`` is the range that it was given for, and ``number`` its place among that range's.
+    """
+
+    password: StoredSecret
+    level: int | None = None
+    under: str = ""
+    number: int = 0
+
+
 class Check(NamedTuple):
     """What an entry or service requires: nothing, password, users, methods, elevation-password. ``name`` is the method
     list's, for ``methods NAME``; None stands for the default list.
@@ -26,10 +38,22 @@ class Check(NamedTuple):
 
 
 class Method(NamedTuple):
-    """One line of a method list; ``group`` is the server group's name for ``servers GROUP``."""
+    """One line of a method list; ``group`` is the server group's name for ``servers GROUP``.
+
+    ``no`` says where its rejection leads: it ends the list, goes-on to the next method, or asks the list ``next``.
+    """
 
     kind: str
     group: str | None = None
+    no: str = "ends"
+    next: str | None = None
+
+
+class ListEnd(NamedTuple):
+    """What the end of a method list means: deny, admit, users, or the list ``next``."""
+
+    kind: str
+    next: str | None = None
 
 
 class HostKey(NamedTuple):
@@ -40,11 +64,16 @@ class HostKey(NamedTuple):
 
 
 class PublicKey(NamedTuple):
-    """An account's public key: its type in the SSH registry and its bytes. The comment has no meaning."""
+    """A public key: its type in the SSH registry and its bytes. The comment has no meaning.
+
+    An account's may be limited to a source list and a last day.
+    """
 
     kind: str
     data: bytes
     comment: str = ""
+    sources: str | None = None
+    until: datetime.date | None = None
 
 
 class Community(NamedTuple):
@@ -64,12 +93,42 @@ class Lock(NamedTuple):
 
 
 class Pause(NamedTuple):
-    """New remote logins stop for ``seconds`` after ``failures`` of anybody, except from the list ``spared``."""
+    """New remote logins stop for ``seconds`` after ``failures`` of anybody, except from the list ``spared``.
+
+    ``everywhere``: those at the ports stop too, and count.
+    """
 
     seconds: int | None
     failures: int
     window: int | None = None
     spared: str | None = None
+    everywhere: bool = False
+
+
+#: The days of the week, as they are written.
+DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+
+
+class Hours(NamedTuple):
+    """A time of day, in minutes from midnight, on some days of the week (0 is Monday; none: every day).
+
+    ``last`` is not part of it; where it is not after ``first``, the time goes past midnight, into the next day.
+    """
+
+    first: int
+    last: int
+    days: tuple[int, ...] = ()
+
+    def hold(self, moment: datetime.datetime) -> bool:
+        """Whether ``moment``, as the device's own clock shows it, is within."""
+        minute = moment.hour * 60 + moment.minute
+        today = moment.weekday()
+        if self.first < self.last:
+            return self.first <= minute < self.last and self._on(today)
+        return (minute >= self.first and self._on(today)) or (minute < self.last and self._on((today - 1) % 7))
+
+    def _on(self, day: int) -> bool:
+        return not self.days or day in self.days
 
 
 class Saved(NamedTuple):

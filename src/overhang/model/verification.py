@@ -114,6 +114,8 @@ def opens(stored: StoredSecret, typed: str, most: int | None = _MOST_UNITS) -> b
     """
     if stored.form is Form.FACTORY:
         return True
+    if stored.form is Form.UNOPENABLE:
+        return False
     plain = plain_text(stored)
     if plain is not None:
         return plain == typed

@@ -43,6 +43,7 @@ KEYS: dict[str, Key] = {
     "unsaid-https": _choice("whether HTTPS is on", "on", "off"),
     "unsaid-web": _choice("how web management authenticates", *_WEB_CHECKS),
     "unsaid-key": _choice("whether there is an SSH host key", "none", "made"),
+    "smallest-host-key": Key(number(0, 65536), (0, 65536), "the smallest RSA or DSA host key that is served"),
     "wants-identity": _choice("whether a host key needs a device name and a domain", "yes", "no"),
     "unsaid-versions": Key(
         lambda text: tuple(int(word) for word in choice("1", "2", "1 2")(text).split()),
@@ -50,10 +51,18 @@ KEYS: dict[str, Key] = {
         "the SSH versions spoken",
     ),
     "ssh-needs-users": _choice("whether SSH always needs an account", "yes", "no"),
-    "missing-methods": _choice("a method list that does not exist", "deny", "general", "users"),
+    "missing-methods": _choice("a method list that does not exist", "deny", "general", "users", "admit"),
     "missing-list": _choice("a source list that does not exist", "allow", "deny"),
+    "missing-group": _choice("a server group that does not exist", "next", "reject"),
+    "missing-role": _choice("an account whose role does not exist", "unsaid", "deny"),
     "no-accounts": _choice("in a method list, no account on the device", "next", "reject"),
     "unknown-account": _choice("in a method list, an unknown username", "reject", "next"),
+    "names-by-case": _choice("whether usernames that differ in case are different", "yes", "no"),
+    "account-without-password": _choice("an account without a password", "deny", "admit"),
+    "empty-password-asked": _choice("whether an account with an empty password is asked for one", "yes", "no"),
+    "empty-text-counts": _choice("whether an empty answer counts as a wrong password", "yes", "no"),
+    "must-change": _choice("a login with a password that has to be changed", "admit", "deny"),
+    "account-from-at-ports": _choice("whether an account's source list holds at a port", "yes", "no"),
     "accounts-guard": _choice("whether the first account turns authentication on", "yes", "no"),
     "factory-account": Key(
         factory,
@@ -70,6 +79,10 @@ KEYS: dict[str, Key] = {
     "elevates": _choice("how elevation is authenticated", "secret", "accounts", "tiers", "no"),
     "bare-elevation-console": _choice("elevation at the console where no secret is set", "admit", "deny"),
     "bare-elevation-remote": _choice("remote elevation where no secret is set", "admit", "deny"),
+    "bare-elevation-level": _level("the level of an elevation where no secret is set", dash=True),
+    "failed-elevation-closes": _choice("whether a failed elevation closes the session", "yes", "no"),
+    "policy-order": _choice("which of several policies counts", "first", "last", "exact"),
+    "refused-key-costs": _choice("whether a refused key counts as a wrong answer", "yes", "no"),
     "unsaid-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers before a connection is closed"),
     "elevation-tries": Key(number(1, 1000), (1, 2, 3, 1000), "wrong answers before elevation is refused"),
     "unsaid-lock": Key(lock, (None, LockRule(None, 1)), "when an account is locked"),
@@ -100,13 +113,22 @@ unsaid-http | off | off | off | off | on | off
 unsaid-https | off | off | off | off | off | on
 unsaid-web | elevation-password | users | users | users | nothing | users
 unsaid-key | none | none | made | none | none | made
+smallest-host-key | 768 | 768 | 768 | 768 | 768 | 768
 wants-identity | yes | no | no | no | no | no
 unsaid-versions | 1 2 | 2 | 2 | 2 | 1 2 | 2
 ssh-needs-users | yes | yes | yes | yes | no | yes
 missing-methods | deny | deny | deny | deny | deny | deny
 missing-list | allow | deny | deny | allow | deny | deny
+missing-group | next | next | next | next | next | next
+missing-role | unsaid | unsaid | unsaid | unsaid | unsaid | unsaid
 no-accounts | reject | reject | reject | next | next | reject
 unknown-account | next | reject | reject | reject | reject | reject
+names-by-case | yes | yes | yes | yes | yes | yes
+account-without-password | deny | deny | deny | deny | deny | deny
+empty-password-asked | yes | yes | yes | yes | yes | yes
+empty-text-counts | no | no | no | no | no | no
+must-change | admit | admit | admit | admit | admit | admit
+account-from-at-ports | yes | yes | yes | yes | yes | yes
 accounts-guard | no | no | no | no | yes | no
 factory-account | - | - | 15 empty console | - | - | 15 known all
 bare-tier | deny | deny | deny | deny | admit | deny
@@ -119,6 +141,10 @@ lists-carry-level | no | yes | yes | yes | yes | yes
 elevates | secret | secret | no | tiers | accounts | no
 bare-elevation-console | admit | deny | deny | admit | admit | deny
 bare-elevation-remote | deny | deny | deny | admit | admit | deny
+bare-elevation-level | - | - | - | - | - | -
+failed-elevation-closes | no | no | no | no | no | no
+policy-order | first | first | first | first | first | first
+refused-key-costs | no | no | no | no | no | no
 unsaid-tries | 4 | 5 | 5 | 4 | 5 | 4
 elevation-tries | 2 | 4 | 4 | 2 | 4 | 4
 unsaid-lock | - | - | - | - | - | 7m after 4

@@ -1,15 +1,19 @@
 """Reading the ``[[expect]]`` tables of a project file: what should be so."""
 
+import datetime
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from overhang.model import Prefix, parse_prefix
+from overhang.model.values import DAYS
 from overhang.model.vocabulary import ALL_WAYS, DOOR
 from overhang.project.model import Expectation, Person
 from overhang.text.toml_file import TomlValidator, suggestion
 
+#: A Monday: the moments of a week are reckoned from it.
+_MONDAY = datetime.date(2024, 1, 1)
 ANYBODY, ANYWHERE, ANY = "anybody", "anywhere", "any"
-_KEYS = ("say", "who", "via", "from", "reaches", "below", "servers", "devices", "kinds", "sites")
+_KEYS = ("say", "who", "via", "from", "reaches", "below", "servers", "at", "devices", "kinds", "sites")
 
 
 class ExpectationReader:
@@ -72,8 +76,25 @@ class ExpectationReader:
             None if anywhere or not sources else self._prefixes(sources),
             anywhere,
             self._states.get(down, down),
-            *(self._texts(table, key) for key in ("devices", "kinds", "sites")),
+            self._texts(table, "devices"),
+            self._texts(table, "kinds"),
+            self._texts(table, "sites"),
+            self._at(table.get("at")),
         )
+
+    def _at(self, value: Any) -> tuple[datetime.datetime, ...] | None:
+        """The moments of a week that a time of day stands for, ``09:30`` or ``sun 09:30``; None where none is given."""
+        if value is None:
+            return None
+        *day, time = value.split() if isinstance(value, str) else ("",)
+        try:
+            clock = datetime.time.fromisoformat(time)
+            numbers = [DAYS.index(each) for each in day] if len(day) == 1 else list(range(7)) if not day else []
+        except ValueError:
+            numbers = []
+        if not numbers:
+            self._bad("at: expected a time of day, like 09:30 or sun 09:30")
+        return tuple(datetime.datetime.combine(_MONDAY + datetime.timedelta(days=each), clock) for each in numbers)
 
     def _texts(self, table: Mapping[str, Any], key: str) -> tuple[str, ...]:
         given = table.get(key, [])

@@ -38,6 +38,8 @@ class Expectation(NamedTuple):
     names: tuple[str, ...]
     kinds: tuple[str, ...]
     sites: tuple[str, ...]
+    #: the moments of a week that it speaks of; None for all
+    at: tuple[datetime.datetime, ...] | None = None
 
 
 class Waiver(NamedTuple):

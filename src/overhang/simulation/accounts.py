@@ -1,59 +1,68 @@
 """Local accounts and single passwords: what checks and methods share."""
 
 import datetime
+from collections.abc import Sequence
 
 from overhang.model import Lock
+from overhang.model.items import item
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.verification import plain_text
-from overhang.model.vocabulary import WAYS, way_label
+from overhang.model.vocabulary import PORTS, WAYS, way_label
 from overhang.profiles import KEYS, UNKNOWN
 from overhang.profiles.model import LockRule
 from overhang.simulation.authorization import level_of_account
 from overhang.simulation.challenge import Answer, Challenge
 from overhang.simulation.evaluation import Evaluation
-from overhang.simulation.reasons import Reason
+from overhang.simulation.policies import find_account
+from overhang.simulation.policies import said as policy_says
+from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.resolve import Account, Credential, Endpoint
 from overhang.simulation.result import FromAttempt, Provenance, Resolved, Step
 from overhang.text import Origin
 
 _STOPS_KEYS = "lock-stops-keys"
+_EMPTY_COUNTS = "empty-text-counts"
 
 
-def check_secret(run: Evaluation, challenge: Challenge, credential: Credential) -> Answer:
-    """Ask for one stored password that belongs to no account."""
-    run.ask("password", Reason.ASKS_PASSWORD, credential.origin, credential.label)
-    if _is_empty(credential.stored) and not run.oracle.offers_text():
-        run.note(run.stage, Reason.NO_PASSWORD_NEEDED, credential.origin, challenge.endpoint.label)
-        return Answer("yes", credential.origin, True)
-    if run.oracle.opens(credential):
-        run.note(run.stage, Reason.RIGHT_PASSWORD, credential.origin, credential.label)
-        return Answer("yes", credential.origin, True)
+def check_secret(run: Evaluation, challenge: Challenge, credentials: Sequence[Credential]) -> Answer:
+    """Ask for the password of a lock that belongs to no account: any of its stored passwords opens it."""
+    first = credentials[0]
+    run.ask("password", Reason.ASKS_PASSWORD, first.origin, first.label)
+    for credential in credentials:
+        if _is_empty(credential.stored) and not run.oracle.offers_text():
+            run.note(run.stage, Reason.NO_PASSWORD_NEEDED, credential.origin, challenge.endpoint.label)
+            return Answer("yes", credential.origin, True)
+        if run.oracle.opens(credential):
+            run.note(run.stage, Reason.RIGHT_PASSWORD, credential.origin, credential.label)
+            return Answer("yes", credential.origin, True)
     if run.oracle.offers_text() is None:
         run.note(run.stage, Reason.NOTHING_OFFERED, run.nothing())
         return Answer("no", run.nothing(), True)
-    run.note(run.stage, Reason.WRONG_PASSWORD, credential.origin, credential.label)
-    return Answer("no", credential.origin, True)
+    run.note(run.stage, Reason.WRONG_PASSWORD, first.origin, first.label)
+    return Answer("no", first.origin, True)
 
 
-def elevation_credential(run: Evaluation, level: int) -> Credential | None:
-    """The password that counts for a level; in doubt where an unread statement might have set a one-way one."""
-    stated = run.resolved.elevations.get(level)
+def elevation_credentials(run: Evaluation, level: int) -> tuple[Credential, ...]:
+    """The passwords that count for a level; in doubt where an unread statement might have set a one-way one."""
+    stated = run.resolved.elevations.get(level, ())
     elevation = run.resolved.device.elevations.get(level)
     if elevation is None or elevation.block.doubt is None or elevation.strong is not None:
         return stated
     if run.maybe(elevation.block, f"whether level {level} has a one-way password"):
-        return Credential(f"elevation:{level}", StoredSecret(Form.OPAQUE), elevation.block.doubt, f"for level {level}")
+        opaque = StoredSecret(Form.OPAQUE)
+        return (Credential(f"elevation:{level}", opaque, elevation.block.doubt, f"for level {level}"),)
     return stated
 
 
-def password_is_there(run: Evaluation, endpoint: Endpoint) -> bool:
-    """Whether the entry has a password; in doubt where only an unread statement might have set it."""
-    entry = endpoint.entry
-    if entry is None or entry.credential is None:
-        return False
-    if entry.block.doubt is None or entry.credential.origin != entry.block.doubt:
-        return True
-    return run.maybe(entry.block, f"whether the {entry.label} has a password")
+def place_credentials(run: Evaluation, endpoint: Endpoint) -> tuple[Credential, ...]:
+    """The passwords of the entry or service; in doubt where only an unread statement might have set one."""
+    place = endpoint.entry if endpoint.entry is not None else endpoint.service
+    if place is None or place.credential is None:
+        return ()
+    if place.block.doubt is None or place.credential.origin != place.block.doubt:
+        return (place.credential, *place.others)
+    there = run.maybe(place.block, f"whether the {place.label} has a password")
+    return (place.credential, *place.others) if there else ()
 
 
 def ask_accounts(run: Evaluation, challenge: Challenge, *, in_list: bool = False) -> Answer:
@@ -88,7 +97,7 @@ def _ask_accounts(run: Evaluation, challenge: Challenge, in_list: bool) -> Answe
         run.ask("name", Reason.ASKS_NAME, challenge.origin)
     if factory is not None:
         return _try_account(run, challenge, factory)
-    account = resolved.named.get(name) if name is not None else None
+    account = find_account(run, name)
     if account is not None:
         return _try_account(run, challenge, account)
     answer: Answer | None = None
@@ -136,43 +145,77 @@ def _bare_tier(run: Evaluation, endpoint: Endpoint) -> bool:
 def _try_account(run: Evaluation, challenge: Challenge, account: Account) -> Answer:
     """Whether the account can be used here and its password passes."""
     unusable = is_usable(run, account, None if challenge.any_way else challenge.endpoint.via)
-    credential = account.credential
     if unusable is not None:
         _ask_all_the_same(run, challenge)
         run.steps.append(unusable)
         return Answer("no", unusable.origin, unusable.code != Reason.LOCKED)
-    if credential is None and account.block.doubt is not None:
+    if account.user.no_prompt is not None:
+        origin: Provenance = account.user.no_prompt.origin
+        run.note(run.stage, Reason.NO_PROMPT, origin, account.name)
+        return Answer("yes", origin, account=account)
+    credentials = account.credentials
+    if not credentials and account.block.doubt is not None:
         about = f"whether account {account.name} has a password"
         if run.maybe(account.block, about):
+            opaque = StoredSecret(Form.OPAQUE)
             label = f"of account {account.name}"
-            credential = Credential(f"user:{account.name}", StoredSecret(Form.OPAQUE), account.block.doubt, label)
-    if credential is None:
-        _ask_all_the_same(run, challenge)
-        run.note(run.stage, Reason.KEY_ONLY, account.origin, account.name)
-        return Answer("no", account.origin, True)
-    run.ask("password", Reason.ASKS_PASSWORD, credential.origin, credential.label)
+            credentials = (Credential(item("user", account.name), opaque, account.block.doubt, label),)
+    if not credentials:
+        return _without_password(run, challenge, account)
+    if all(_is_empty(each.stored) for each in credentials):
+        asked = run.resolved.facts["empty-password-asked"]
+        refusal = _empty_by_ssh(run, challenge, account, credentials[0])
+        if run.oracle.offers_text() and refusal is None and not run.settle(asked, "empty-password-asked"):
+            run.note(run.stage, Reason.NOT_ASKED, credentials[0].origin, account.name)
+            run.lockout.account_passed(account.name)
+            return Answer("yes", credentials[0].origin, account=account, own_level=credentials[0].level)
+    run.ask("password", Reason.ASKS_PASSWORD, credentials[0].origin, credentials[0].label)
+    refused: Step | None = None
+    for credential in credentials:
+        opened = _opened(run, challenge, account, credential)
+        if isinstance(opened, Step):
+            refused = refused or opened
+        elif opened:
+            run.lockout.account_passed(account.name)
+            return Answer("yes", credential.origin, True, account=account, own_level=credential.level)
+    if refused is not None:
+        run.steps.append(refused)
+        return Answer("no", refused.origin, True)
+    if run.oracle.offers_text() is None:
+        run.note(run.stage, Reason.NOTHING_OFFERED, run.nothing())
+        return Answer("no", run.nothing(), True)
+    run.note(run.stage, Reason.WRONG_PASSWORD, credentials[0].origin, credentials[0].label)
+    _count(run, account)
+    return Answer("no", credentials[0].origin, True)
+
+
+def _opened(run: Evaluation, challenge: Challenge, account: Account, credential: Credential) -> bool | Step:
+    """Whether one of an account's passwords lets the person in; the step that refuses an empty one over SSH."""
     if _is_empty(credential.stored) and not run.oracle.offers_text():
         refusal = _empty_by_ssh(run, challenge, account, credential)
         if refusal is not None:
-            run.steps.append(refusal)
-            return Answer("no", refusal.origin, True)
+            return refusal
         run.note(run.stage, Reason.NO_PASSWORD_NEEDED, credential.origin, f"account {account.name}")
-    elif credential.stored.form is not Form.NONE and _opens(run, credential):
-        empty = run.oracle.offers_text() == "" and credential.item not in run.attempt.knows
-        refusal = _empty_by_ssh(run, challenge, account, credential) if empty else None
-        if refusal is not None:  # the hash of an empty text is one of an empty password
-            run.steps.append(refusal)
-            return Answer("no", refusal.origin, True)
-        run.note(run.stage, Reason.RIGHT_PASSWORD, credential.origin, credential.label)
-    elif run.oracle.offers_text() is None:
-        run.note(run.stage, Reason.NOTHING_OFFERED, run.nothing())
-        return Answer("no", run.nothing(), True)
-    else:
-        run.note(run.stage, Reason.WRONG_PASSWORD, credential.origin, credential.label)
-        _count(run, account)
-        return Answer("no", credential.origin, True)
-    run.lockout.account_passed(account.name)
-    return Answer("yes", credential.origin, True, account=account)
+        return True
+    if credential.stored.form is Form.NONE or not _opens(run, credential):
+        return False
+    empty = run.oracle.offers_text() == "" and credential.item not in run.attempt.knows
+    refusal = _empty_by_ssh(run, challenge, account, credential) if empty else None
+    if refusal is not None:  # the hash of an empty text is one of an empty password
+        return refusal
+    run.note(run.stage, Reason.RIGHT_PASSWORD, credential.origin, credential.label)
+    return True
+
+
+def _without_password(run: Evaluation, challenge: Challenge, account: Account) -> Answer:
+    """An account that has no password: for most devices one that only a key opens."""
+    _ask_all_the_same(run, challenge)
+    fact = run.resolved.facts["account-without-password"]
+    if run.settle(fact, "account-without-password") == "admit":
+        run.note(run.stage, Reason.UNSET_ADMITS, fact.origin, account.name)
+        return Answer("yes", fact.origin, True, account=account)
+    run.note(run.stage, Reason.KEY_ONLY, account.origin, account.name)
+    return Answer("no", account.origin, True)
 
 
 def _opens(run: Evaluation, credential: Credential) -> bool:
@@ -189,7 +232,7 @@ def _empty_by_ssh(run: Evaluation, challenge: Challenge, account: Account, crede
     """The step that refuses an empty password over SSH; None where it will do."""
     if challenge.endpoint.via != "ssh" or challenge.purpose != "login":
         return None
-    said = run.resolved.device.ssh.empty_passwords
+    said = policy_says(run, challenge.endpoint, "empty_passwords") or run.resolved.device.ssh.empty_passwords
     if said is not None and said.value:
         return None
     if said is None and run.maybe(run.resolved.device.ssh.block, "whether SSH takes empty passwords"):
@@ -210,6 +253,11 @@ def shut_by(account: Account, moment: datetime.datetime) -> Resolved | None:
 def is_usable(run: Evaluation, account: Account, via: str | None, *, by_key: bool = False) -> Step | None:
     """The step that says why an account cannot be used; None where it can. ``via`` None: whatever its ways."""
     name, block = account.name, account.block
+    role = account.user.role
+    if role is not None and account.role is None:
+        missing = run.resolved.facts["missing-role"]
+        if run.settle(missing, "missing-role") == "deny":
+            return Step(run.stage, Reason.ROLE_MISSING, role.origin, (name,))
     shut = shut_by(account, run.attempt.moment)
     if shut is not None:
         return Step(run.stage, shut.value, shut.origin, (name,))
@@ -222,22 +270,34 @@ def is_usable(run: Evaluation, account: Account, via: str | None, *, by_key: boo
         refused = _not_via(run, account, via)
         if refused is not None:
             return refused
+    changing = account.user.must_change
+    if changing is not None and run.stage is Stage.AUTHENTICATION:
+        fact = run.resolved.facts["must-change"]
+        if run.settle(fact, "must-change") == "deny":
+            return Step(run.stage, Reason.MUST_CHANGE, changing.origin, (name,))
     if account.sources is not None:
+        if run.attempt.via in PORTS:
+            fact = run.resolved.facts["account-from-at-ports"]
+            if not run.settle(fact, "account-from-at-ports"):
+                return None
         allowed, step = run.allowed_from(account.sources, f"account {name}", run.stage)
         if not allowed:
             return Step(run.stage, Reason.NOT_FROM, step.origin, (name,))
-    elif block.doubt is not None and run.maybe(block, f"whether account {name} may be used from this source"):
-        return Step(run.stage, Reason.NOT_FROM, block.doubt, (name,))
+    elif account.limits.doubt is not None:
+        if run.maybe(account.limits, f"whether account {name} may be used from this source"):
+            return Step(run.stage, Reason.NOT_FROM, account.limits.doubt, (name,))
     return None
 
 
 def _not_via(run: Evaluation, account: Account, via: str) -> Step | None:
+    for holder in (account.user, account.role):
+        if holder is not None and holder.not_via is not None and via in holder.not_via.value:
+            return Step(run.stage, Reason.NOT_VIA, holder.not_via.origin, (account.name, way_label(via)))
+    origin: Provenance
     if account.ways is not None:
-        user = run.resolved.device.users.get(account.name)
-        origin = user.via.origin if user is not None and user.via is not None else account.origin
-        ways = account.ways
+        ways, origin = account.ways
     else:
-        fact = run.resolved.unsaid("unsaid-via", account.block)
+        fact = run.resolved.unsaid("unsaid-via", account.limits)
         origin = fact.origin
         ways = run.settle(fact, "unsaid-via")
     if via in ways or (ways == WAYS and not isinstance(origin, Origin)):
@@ -259,6 +319,8 @@ def _rule(run: Evaluation) -> tuple[Lock | LockRule | None, Provenance]:
 
 
 def _locked(run: Evaluation, account: Account) -> Step | None:
+    if account.user.never_locked is not None:
+        return None
     unsure = account.name in run.lockout.unsure
     if account.name not in run.lockout.accounts and not unsure:
         return None
@@ -273,7 +335,17 @@ def _locked(run: Evaluation, account: Account) -> Step | None:
     return Step(run.stage, Reason.LOCKED, origin, (account.name, rule.failures))
 
 
+def counts_as_wrong(run: Evaluation) -> bool:
+    """Whether what is typed counts as a wrong answer, which an empty text may not."""
+    text = run.oracle.offers_text()
+    if text == "":
+        return bool(run.settle(run.resolved.facts[_EMPTY_COUNTS], _EMPTY_COUNTS))
+    return text is not None
+
+
 def _count(run: Evaluation, account: Account) -> None:
+    if account.user.never_locked is not None:
+        return
     rule, _ = _rule(run)
-    if rule is not None and run.oracle.offers_text():
+    if rule is not None and counts_as_wrong(run):
         run.lockout.account_failed(account.name, rule, run.attempt.at)

@@ -11,7 +11,7 @@ from overhang.model.vocabulary import is_way
 from overhang.simulation.decide import decide
 from overhang.simulation.lockout import LockoutState
 from overhang.simulation.resolve import ResolvedDevice
-from overhang.simulation.result import Attempt, Result
+from overhang.simulation.result import Attempt, Certificate, Result
 from overhang.text import OverhangError, did_you_mean
 
 _LONGEST_SEQUENCE = 1e12
@@ -189,6 +189,18 @@ def _flag(value: Any) -> bool:
     return value
 
 
+def _certificates(value: Any) -> tuple[Certificate, ...]:
+    if not isinstance(value, list) or any(set(each) != {"authority", "names"} for each in value):
+        raise TypeError
+    return tuple(Certificate(public_key(_text(each["authority"])), _items(each["names"])) for each in value)
+
+
+def _algorithms(value: Any) -> Mapping[str, tuple[str, ...]]:
+    if not isinstance(value, dict) or set(value) - {"exchanges", "host-keys", "ciphers", "macs", "keys"}:
+        raise TypeError
+    return {kind: _texts(names) for kind, names in value.items()}
+
+
 def public_key(text: str) -> PublicKey:
     """A public key as text: TYPE BASE64 [COMMENT]. Raises ValueError."""
     import base64
@@ -204,7 +216,9 @@ _FIELDS: dict[str, tuple[str, Callable[[Any], Any], str]] = {
     "to": ("destination", _address, "an address"),
     "name": ("name", _text, "text"),
     "password": ("passwords", _texts, "text, or a list of texts"),
-    "key": ("key", lambda value: public_key(_text(value)), "a public key: TYPE BASE64"),
+    "key": ("keys", lambda value: tuple(map(public_key, _texts(value))), "a public key, TYPE BASE64, or a list"),
+    "certificates": ("certificates", _certificates, "a list of {authority: TYPE BASE64, names: [...]}"),
+    "algorithms": ("algorithms", _algorithms, "{exchanges, host-keys, ciphers, macs, keys: lists of names}"),
     "knows": ("knows", _items, "a list of items of knowledge"),
     "elevate": ("elevate", _level, "a level from 0 to 15"),
     "elevate_name": ("elevate_name", _text, "text"),

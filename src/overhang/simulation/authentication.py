@@ -6,13 +6,21 @@ elevation use the same functions; what differs between them is in the challenge.
 
 from typing import NamedTuple
 
-from overhang.model import Check, Configured, MethodList, PublicKey
+from overhang.model import Check, Configured, PublicKey
 from overhang.model.stored_secret import Form
-from overhang.model.vocabulary import REMOTE_WAYS
-from overhang.simulation.accounts import ask_accounts, check_secret, elevation_credential, is_usable, password_is_there
+from overhang.model.vocabulary import PORTS, REMOTE_WAYS
+from overhang.simulation.accounts import (
+    ask_accounts,
+    check_secret,
+    counts_as_wrong,
+    elevation_credentials,
+    is_usable,
+    place_credentials,
+)
 from overhang.simulation.challenge import Answer, Challenge
 from overhang.simulation.evaluation import Evaluation
-from overhang.simulation.method_lists import ask_list
+from overhang.simulation.method_lists import ask_named
+from overhang.simulation.policies import find_account, lets_in, said
 from overhang.simulation.reachability import unsaid_check
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.resolve import Account, Credential, Endpoint
@@ -31,15 +39,25 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
     """Ask what the place asks, as often as it lets the person try; None where the run was stopped."""
     if endpoint.via == "snmp":
         return _community(run)
-    by_key = False
-    if endpoint.via == "ssh":
-        key = _with_key(run)
-        if key is not None:
-            return Granted(key) if key.verdict == "yes" else None
-        by_key = _login_word(run) == "both"
-    asked, origin = check_of(run, endpoint)
+    if not lets_in(run, endpoint, named=True):
+        return None
     tries = _tries(run, endpoint)
     limit = run.settle(tries, "unsaid-tries")
+    by_key = False
+    if endpoint.via == "ssh":
+        key, refused = _with_key(run, endpoint, limit)
+        if key is not None:
+            return Granted(key) if key.verdict == "yes" else None
+        if refused and limit and run.settle(run.resolved.facts["refused-key-costs"], "refused-key-costs"):
+            limit -= refused
+            if limit <= 0:
+                run.stop("denied", Stage.AUTHENTICATION, Reason.KEYS_REFUSED, tries.origin, refused)
+                return None
+        by_key = login_word(run, endpoint) == "both"
+    guest = _guest(run, endpoint)
+    if guest is not None:
+        return Granted(guest)
+    asked, origin = check_of(run, endpoint)
     label = endpoint.entry.spoken if endpoint.entry is not None else endpoint.label
     if asked.kind == "refuse":  # only where nobody can tell what an entry asks, and arriving was explored apart
         run.stop("refused", Stage.REACHABILITY, Reason.PORT_REFUSES, origin, endpoint.label)
@@ -51,7 +69,9 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
         arguments = (label, methods) if asked.kind == "methods" else (label,)
         run.note(Stage.AUTHENTICATION, _SENTENCES[asked.kind], origin, *arguments)
     challenge = Challenge(endpoint, "login", run.attempt.name, origin, 0)
-    for index in range(limit):
+    if not limit and asked.kind != "nothing":
+        run.note(Stage.AUTHENTICATION, Reason.OUT_OF_TRIES, tries.origin, limit)
+    for index in range(max(limit, asked.kind == "nothing")):
         run.offer(run.attempt.passwords, index)
         answer = _CHECKS[asked.kind](run, challenge, asked)
         if answer.verdict == "yes":
@@ -60,7 +80,7 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
             run.stop("dropped", Stage.AUTHENTICATION, Reason.NO_PASSWORD_DROPPED, answer.origin)
             return None
         text = run.oracle.offers_text()
-        if text and answer.asked:
+        if text is not None and answer.asked and run.resolved.device.management.pause and counts_as_wrong(run):
             _count_remote(run, endpoint)
         if text is None or not answer.asked:
             break
@@ -75,15 +95,34 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
 
 def _count_remote(run: Evaluation, endpoint: Endpoint) -> None:
     pause = run.resolved.device.management.pause
-    if pause is not None and endpoint.via in REMOTE_WAYS:
+    if pause is not None and (endpoint.via in REMOTE_WAYS or (pause.value.everywhere and endpoint.via in PORTS)):
         run.lockout.remote_failed(pause.value, run.attempt.at)
 
 
 def _tries(run: Evaluation, endpoint: Endpoint) -> Resolved:
+    by_policy = said(run, endpoint, "tries")
+    if by_policy is not None:
+        return Resolved(*by_policy)
     ssh = run.resolved.device.ssh
     if endpoint.via == "ssh":
         return run.resolved.said_or(ssh.tries, "unsaid-tries", ssh.block)
+    service = endpoint.service
+    if service is not None and service.tries is not None:
+        return Resolved(*service.tries)
     return run.resolved.facts["unsaid-tries"]
+
+
+def _guest(run: Evaluation, endpoint: Endpoint) -> Answer | None:
+    """The answer to whoever gives neither name nor password, where there are guests."""
+    service = endpoint.service
+    guest = said(run, endpoint, "guest") or (service.guest if service is not None else None)
+    if guest is None or run.attempt.name is not None:
+        return None
+    run.offer(run.attempt.passwords, 0)
+    if run.oracle.offers_text():
+        return None
+    run.note(Stage.AUTHENTICATION, Reason.GUEST, guest.origin)
+    return Answer("yes", guest.origin, fixed=guest.value, guest=True)
 
 
 # -- which check -------------------------------------------------------------------------------------------------------
@@ -93,6 +132,9 @@ def check_of(run: Evaluation, endpoint: Endpoint) -> tuple[Check, Provenance]:
     """The check that holds at a place, and what says so."""
     resolved = run.resolved
     service, entry = endpoint.service, endpoint.entry
+    by_policy = said(run, endpoint, "check")
+    if by_policy is not None:
+        return by_policy.value, by_policy.origin
     web_like = entry is None
     purpose = "web" if web_like else "login"
     if service is not None and service.check is not None:
@@ -120,53 +162,100 @@ def _own_check_maybe(run: Evaluation, endpoint: Endpoint) -> bool:
 # -- keys --------------------------------------------------------------------------------------------------------------
 
 
-def _login_word(run: Evaluation) -> str:
+def _login_said(run: Evaluation, endpoint: Endpoint) -> Configured[str] | None:
+    """What says how SSH may be used: a policy, the account, or the service."""
+    account = find_account(run, run.attempt.name)
+    own = account.user.login if account is not None else None
+    return said(run, endpoint, "login") or own or run.resolved.device.ssh.login
+
+
+def login_word(run: Evaluation, endpoint: Endpoint) -> str:
+    """How SSH may be used to log in under the name that is given."""
     ssh = run.resolved.device.ssh
-    if ssh.login is not None:
-        return ssh.login.value
+    stated = _login_said(run, endpoint)
+    if stated is not None:
+        return stated.value
     if ssh.block.doubt is not None:
         options = ("password key", "password", "key", "both")
         return str(run.choose(options, ssh.block.doubt, "how SSH may be used to log in"))
     return "password key"
 
 
-def _with_key(run: Evaluation) -> Answer | None:
-    """The answer where a key, or the lack of one, settles the login; None where the check goes on."""
-    word = _login_word(run)
+def _with_key(run: Evaluation, endpoint: Endpoint, limit: int) -> tuple[Answer | None, int]:
+    """The answer where keys, or the lack of them, settle the login, None where the check goes on; and how many keys
+    were refused."""
+    word = login_word(run, endpoint)
     if word == "password":
-        return None
-    said = run.resolved.device.ssh.login
-    account = _key_holder(run)
-    if account is not None:
-        run.note(Stage.AUTHENTICATION, Reason.KEY_RIGHT, account[1], account[0].name)
+        return None, 0
+    account = find_account(run, run.attempt.name)
+    wanted = 2 if word == "two-keys" else 1
+    held, refused = _keys_held(run, account, wanted)
+    if len(held) >= wanted and account is not None and is_usable(run, account, "ssh", by_key=True) is None:
+        if refused >= limit > 0 and run.settle(run.resolved.facts["refused-key-costs"], "refused-key-costs"):
+            return None, refused
+        for origin, reason in held:
+            run.note(Stage.AUTHENTICATION, reason, origin, account.name)
         if word != "both":
-            return Answer("yes", account[1], account=account[0])
-        return None
-    if word in ("key", "both"):
-        origin: Provenance = said.origin if said is not None else FromAttempt("key")
-        run.stop("denied", Stage.AUTHENTICATION, Reason.KEY_NEEDED, origin)
-        return Answer("no", origin)
-    if run.attempt.key is not None:
+            return Answer("yes", held[-1][0], account=account), refused
+        return None, refused
+    if word in ("key", "both", "two-keys"):
+        stated = _login_said(run, endpoint)
+        needed: Provenance = stated.origin if stated is not None else FromAttempt("key")
+        reason = Reason.TWO_KEYS_NEEDED if wanted == 2 else Reason.KEY_NEEDED
+        run.stop("denied", Stage.AUTHENTICATION, reason, needed)
+        return Answer("no", needed), refused
+    if run.attempt.keys:
         run.note(Stage.AUTHENTICATION, Reason.KEY_ASIDE, FromAttempt("key"))
-    return None
+    return None, refused
 
 
-def _key_holder(run: Evaluation) -> tuple[Account, Provenance] | None:
-    """The named account where it is usable and the person holds its key, and the line of the key."""
-    account = run.resolved.named.get(run.attempt.name or "")
-    if account is None or (not account.keys and account.block.doubt is None):
-        return None
-    key: PublicKey | None = run.attempt.key
-    held = run.oracle.holds_key(account.name) if account.keys else False
-    match = next((said for said in account.keys if key is not None and said.value[:2] == key[:2]), None)
-    origin = match.origin if match is not None else account.keys[0].origin if account.keys else account.origin
-    if match is None and not held:
-        about = f"whether account {account.name} holds the key offered"
-        if key is None or account.keys or not run.maybe(account.block, about):
-            return None
-    if is_usable(run, account, "ssh", by_key=True) is not None:
-        return None
-    return account, origin
+def _keys_held(run: Evaluation, account: Account | None, wanted: int) -> tuple[list[tuple[Provenance, Reason]], int]:
+    """The lines of the account's keys and authorities that the person holds and may use here, up to as many as are
+    wanted; and how many keys were refused before them."""
+    offered = len(run.attempt.keys) + len(run.attempt.certificates)
+    if account is None:
+        return [], offered
+    found: list[tuple[Provenance, Reason]] = []
+    places: list[int] = []
+    for name, keys in run.resolved.key_items(account):
+        key = run.oracle.holds_key(name, keys) if len(found) < wanted else False
+        if isinstance(key, PublicKey):
+            place = [each[:2] for each in run.attempt.keys].index(key[:2])
+            keys = tuple(each for each in keys if each.value[:2] == key[:2])
+        usable = next((each for each in keys if _may_be_used(run, account, each)), None) if key else None
+        if usable is not None:
+            found.append((usable.origin, Reason.KEY_RIGHT))
+            places += [place] if isinstance(key, PublicKey) else []
+    for name, (given,) in run.resolved.certificate_items(account):
+        if len(found) < wanted and run.oracle.holds_certificate(name, given.value, account.name):
+            found += [(given.origin, Reason.CERTIFIED)] if _may_be_used(run, account, given) else []
+    if not found and run.attempt.keys and not account.keys and account.block.doubt is not None:
+        if run.maybe(account.block, f"whether account {account.name} holds the key offered"):
+            found.append((account.origin, Reason.KEY_RIGHT))
+            places.append(0)
+    if len(found) >= wanted:
+        return found, max(places, default=0) - (len(places) - 1 if places else 0)
+    return found, offered - len(found)
+
+
+def _may_be_used(run: Evaluation, account: Account, given: Configured[PublicKey]) -> bool:
+    """Whether a key, or an authority, of an account can be used here and now."""
+    key = given.value
+    kinds = run.resolved.device.ssh.key_kinds
+    spoken = (run.attempt.algorithms or {}).get("keys")
+    if (kinds is not None and key.kind not in kinds.value) or (spoken is not None and key.kind not in spoken):
+        run.note(Stage.AUTHENTICATION, Reason.KEY_NOT_TAKEN, kinds.origin if kinds is not None else given.origin)
+        return False
+    if key.until is not None and run.attempt.moment.date() > key.until:
+        run.note(Stage.AUTHENTICATION, Reason.KEY_EXPIRED, given.origin, account.name)
+        return False
+    if key.sources is None:
+        return True
+    limit = Configured(key.sources, given.origin)
+    allowed, step = run.allowed_from(limit, f"a key of account {account.name}", Stage.AUTHENTICATION)
+    if not allowed:
+        run.note(Stage.AUTHENTICATION, Reason.KEY_NOT_FROM, step.origin, account.name)
+    return allowed
 
 
 # -- the checks --------------------------------------------------------------------------------------------------------
@@ -189,14 +278,14 @@ def _check_password(run: Evaluation, challenge: Challenge, asked: Check) -> Answ
         if run.settle(needs, "ssh-needs-users"):
             run.note(Stage.AUTHENTICATION, Reason.PASSWORD_NOT_FOR_SSH, needs.origin)
             return Answer("no", needs.origin)
-    entry = challenge.endpoint.entry
-    if entry is None or entry.credential is None or not password_is_there(run, challenge.endpoint):
+    credentials = place_credentials(run, challenge.endpoint)
+    if not credentials:
         fact = run.resolved.facts["no-password-set"]
         if run.settle(fact, "no-password-set") == "admit":
             run.note(Stage.AUTHENTICATION, Reason.NO_PASSWORD_ADMITS, fact.origin)
             return Answer("yes", fact.origin)
         return Answer("drop", challenge.origin)
-    return check_secret(run, challenge, entry.credential)
+    return check_secret(run, challenge, credentials)
 
 
 def _check_users(run: Evaluation, challenge: Challenge, asked: Check) -> Answer:
@@ -211,37 +300,26 @@ def _check_both(run: Evaluation, challenge: Challenge, asked: Check) -> Answer:
 
 
 def _check_methods(run: Evaluation, challenge: Challenge, asked: Check) -> Answer:
-    resolved = run.resolved
     purpose = "web" if challenge.endpoint.entry is None else "login"
-    found: MethodList | None = resolved.device.lists.get((purpose, asked.name))
-    if found is None and asked.name is not None:
-        missing = resolved.facts["missing-methods"]
-        what = run.settle(missing, "missing-methods")
-        if what == "users":
-            run.note(Stage.AUTHENTICATION, Reason.LIST_UNDEFINED_USERS, challenge.origin, asked.name)
-            return ask_accounts(run, challenge)
-        if what == "general":
-            run.note(Stage.AUTHENTICATION, Reason.LIST_UNDEFINED_GENERAL, challenge.origin, asked.name)
-            found = resolved.device.lists.get((purpose, None))
-        else:
-            run.note(Stage.AUTHENTICATION, Reason.LIST_UNDEFINED_DENIES, challenge.origin, asked.name)
-            return Answer("no", challenge.origin)
-    if found is None:
-        run.note(Stage.AUTHENTICATION, Reason.NO_LIST_FOR_ALL, challenge.origin)
-        return Answer("no", challenge.origin)
-    return ask_list(run, challenge, found)
+    answer = ask_named(run, challenge, (purpose, asked.name))
+    entry = challenge.endpoint.entry
+    if answer.verdict == "yes" or entry is None or entry.users_last is None:
+        return answer
+    run.note(Stage.AUTHENTICATION, Reason.USERS_LAST, entry.users_last.origin, entry.spoken)
+    last = ask_accounts(run, challenge._replace(origin=entry.users_last.origin))
+    return last._replace(asked=last.asked or answer.asked)
 
 
 def _check_elevation_password(run: Evaluation, challenge: Challenge, asked: Check) -> Answer:
     del asked
-    credential = elevation_credential(run, 15)
-    if credential is None:
+    credentials = elevation_credentials(run, 15)
+    if not credentials:
         bare = run.resolved.facts["bare-elevation-remote"]
         admits = run.settle(bare, "bare-elevation-remote") == "admit"
         sentence = Reason.ELEVATION_UNSET_ADMITS if admits else Reason.ELEVATION_UNSET_DENIES
         run.note(Stage.AUTHENTICATION, sentence, bare.origin)
         return Answer("yes" if admits else "no", bare.origin, fixed=15)
-    answer = check_secret(run, challenge, credential)
+    answer = check_secret(run, challenge, credentials)
     return answer._replace(fixed=15)
 
 
@@ -278,20 +356,20 @@ def _community(run: Evaluation) -> Granted | None:
         if run.oracle.offers_text() is None:
             denied = Step(Stage.AUTHENTICATION, Reason.NOTHING_OFFERED, FromAttempt("password"))
     for number in run.oracle.offered(len(snmp.communities)):
-        said = snmp.communities[number - 1]
-        credential = Credential(f"community:{number}", said.value.password, said.origin, f"of community {number}")
-        if said.value.password.form is Form.NONE or not run.oracle.opens(credential):
+        stated = snmp.communities[number - 1]
+        credential = Credential(f"community:{number}", stated.value.password, stated.origin, f"of community {number}")
+        if stated.value.password.form is Form.NONE or not run.oracle.opens(credential):
             continue
-        if said.value.sources is not None:
-            limit = Configured(said.value.sources, said.origin)
+        if stated.value.sources is not None:
+            limit = Configured(stated.value.sources, stated.origin)
             allowed, step = run.allowed_from(limit, f"community {number}", Stage.AUTHENTICATION)
             run.steps.append(step)
             if not allowed:
                 denied = Step(Stage.AUTHENTICATION, Reason.COMMUNITY_NOT_FROM, step.origin)
                 continue
-        level = 15 if said.value.write else 1
+        level = 15 if stated.value.write else 1
         if best is None or level > (best.fixed or 0):
-            best = Answer("yes", said.origin, fixed=level)
+            best = Answer("yes", stated.origin, fixed=level)
     if best is None and run.oracle.offers_text() and run.maybe(snmp.block, "whether the community offered is one"):
         level = run.choose((1, 15), snmp.block.doubt or Origin("", 0), "whether the community may write")
         best = Answer("yes", snmp.block.doubt or Origin("", 0), fixed=level)

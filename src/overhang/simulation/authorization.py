@@ -1,8 +1,10 @@
 """Authorization: the privilege level after login."""
 
+from overhang.model import Configured
 from overhang.model.vocabulary import PORTS
-from overhang.simulation.challenge import Answer
+from overhang.simulation.challenge import Answer, Session
 from overhang.simulation.evaluation import Evaluation
+from overhang.simulation.policies import said
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.resolve import Account, Endpoint
 from overhang.simulation.result import Provenance, Resolved
@@ -10,21 +12,56 @@ from overhang.simulation.result import Provenance, Resolved
 Level = tuple[int, Provenance]
 
 
-def land(run: Evaluation, endpoint: Endpoint, answer: Answer, *, through_list: bool) -> int:
-    """The level; the steps that show where it comes from are added to the trace."""
+def land(run: Evaluation, endpoint: Endpoint, answer: Answer, *, through_list: bool) -> Session:
+    """The session; the steps that show where its level comes from are added to the trace."""
+    level = _level(run, endpoint, answer, through_list=through_list)
+    who = None
+    if run.resolved.asks_who:
+        who = answer.account.name if answer.account is not None else run.attempt.name if answer.group else None
+    caps = _caps(run, endpoint, answer)
+    cap = Resolved(*min(caps, key=lambda each: each.value)) if caps else None
+    if cap is not None and level > cap.value:
+        run.note(Stage.AUTHORIZATION, Reason.CAPPED, cap.origin, cap.value)
+        level = cap.value
+    elevates = said(run, endpoint, "elevates")
+    if elevates is None and answer.account is not None:
+        elevates = answer.account.elevates
+    stuck = elevates.origin if elevates is not None and not elevates.value else None
+    return Session(level, cap, stuck, who)
+
+
+def _caps(run: Evaluation, endpoint: Endpoint, answer: Answer) -> list[Configured[int]]:
+    """The levels that nobody gets above who logs in so."""
+    service, entry, account = endpoint.service, endpoint.entry, answer.account
+    found = [*answer.caps, said(run, endpoint, "cap")]
+    found += [each.cap for each in (service, entry, account) if each is not None]
+    return [each for each in found if each is not None]
+
+
+def _level(run: Evaluation, endpoint: Endpoint, answer: Answer, *, through_list: bool) -> int:
     if answer.fixed is not None:
         sentence = Reason.LANDS_COMMUNITY if endpoint.via == "snmp" else Reason.LANDS_UNSAID
         if endpoint.entry is None and endpoint.via != "snmp":
             sentence = Reason.LANDS_WEB
+        sentence = Reason.LANDS_GUEST if answer.guest else sentence
         run.note(Stage.AUTHORIZATION, sentence, answer.origin, answer.fixed)
         return answer.fixed
+    by_policy = said(run, endpoint, "level")
+    if by_policy is not None:
+        run.note(Stage.AUTHORIZATION, Reason.LANDS_POLICY, by_policy.origin, by_policy.value)
+        return int(by_policy.value)
     if endpoint.via.startswith("door:") and endpoint.service is not None and endpoint.service.level is not None:
         return _place_level(run, endpoint)[0]  # a door's own level goes before that of who let the person in
     where = "users" if answer.account is not None else "servers" if answer.group is not None else ""
     if where and (not through_list or _carries(run, endpoint, where, answer.group)):
         if answer.server_level is not None:
-            run.note(Stage.AUTHORIZATION, Reason.LANDS_SERVER, answer.origin, answer.server_level)
+            sentence = Reason.LANDS_LOCAL if answer.local else Reason.LANDS_SERVER
+            run.note(Stage.AUTHORIZATION, sentence, answer.origin, answer.server_level)
             return answer.server_level
+        if answer.own_level is not None and answer.account is not None:
+            name = answer.account.name
+            run.note(Stage.AUTHORIZATION, Reason.LANDS_PASSWORD, answer.origin, name, answer.own_level)
+            return answer.own_level
         level = _own_level(run, answer.account)
         if level is not None:
             return level[0]
@@ -36,7 +73,8 @@ def level_of_account(run: Evaluation, endpoint: Endpoint, account: Account) -> L
     told = len(run.steps)
     level = _own_level(run, account) or _place_level(run, endpoint)
     del run.steps[told:]
-    return level
+    cap = account.cap
+    return (cap.value, cap.origin) if cap is not None and cap.value < level[0] else level
 
 
 def _own_level(run: Evaluation, account: Account | None) -> Level | None:
@@ -86,7 +124,7 @@ def _place_level(run: Evaluation, endpoint: Endpoint) -> Level:
                 Stage.AUTHORIZATION, Reason.LANDS_SERVICE, service.level.origin, service.label, service.level.value
             )
             return service.level.value, service.level.origin
-        if endpoint.via not in ("http", "https", "snmp") and service.block.doubt is not None:
+        if endpoint.via != "snmp" and service.block.doubt is not None:
             value = run.choose((None, *range(16)), service.block.doubt, f"the level of a login by {service.label}")
             if value is not None:
                 run.note(Stage.AUTHORIZATION, Reason.LANDS_SERVICE, service.block.doubt, service.label, value)

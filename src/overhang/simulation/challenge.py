@@ -2,8 +2,20 @@
 
 from typing import NamedTuple
 
+from overhang.model import Configured
 from overhang.simulation.resolve import Account, Endpoint
-from overhang.simulation.result import Provenance
+from overhang.simulation.result import Provenance, Resolved
+
+
+class Session(NamedTuple):
+    """A session after login: its level, the level that it never gets above and what says so, what keeps it from
+    elevating, and the account that logged in, where that may matter.
+    """
+
+    level: int
+    cap: Resolved | None = None
+    stuck: Provenance | None = None
+    who: str | None = None
 
 
 class Challenge(NamedTuple):
@@ -11,7 +23,7 @@ class Challenge(NamedTuple):
     that requires it.
 
     ``level`` is the level requested in an elevation; an account below it is rejected. With ``any_way`` an account's
-    limits on ways are ignored.
+    limits on ways are ignored. ``session`` is the one that is to be elevated.
     """
 
     endpoint: Endpoint
@@ -20,6 +32,7 @@ class Challenge(NamedTuple):
     origin: Provenance
     level: int
     any_way: bool = False
+    session: Session | None = None
 
 
 class Answer(NamedTuple):
@@ -27,7 +40,9 @@ class Answer(NamedTuple):
 
     ``verdict`` is yes, no, drop (the connection ends without a prompt) or none (no answer: the next method is asked).
     ``asked``: a password was asked for. ``account``, or a server of ``group`` that gave ``server_level``, accepted the
-    login. ``fixed`` is a level that overrides every other.
+    login. ``fixed`` is a level that overrides every other, ``caps`` are levels that nobody gets above who comes this way.
+    ``own_level`` is what the password that opened gives in place of the account's level, ``local`` tells that a server's
+    level was made up with the local account's.
     """
 
     verdict: str
@@ -38,3 +53,7 @@ class Answer(NamedTuple):
     server_level: int | None = None
     fixed: int | None = None
     through_list: bool = False
+    own_level: int | None = None
+    caps: tuple[Configured[int], ...] = ()
+    local: bool = False
+    guest: bool = False

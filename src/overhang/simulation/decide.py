@@ -51,10 +51,17 @@ def run_once(resolved: ResolvedDevice, attempt: Attempt, oracle: Oracle, failure
         elevation = None if attempt.elevate is None else "denied"
         end = End(outcome, None, None, None if outcome != "admitted" else elevation)
         return Ended(end, run.steps, tuple(oracle.doubts), failures)
-    after = land(run, endpoint, granted.answer, through_list=granted.through_list)
+    session = land(run, endpoint, granted.answer, through_list=granted.through_list)
+    after = session.level
     if attempt.elevate is None:
         return Ended(End("admitted", after, after, None), run.steps, tuple(oracle.doubts), failures)
-    elevated = elevate(run, endpoint, after, attempt.elevate)
+    elevated = elevate(run, endpoint, session, attempt.elevate)
+    if not elevated.granted and any(step.asked == "password" for step in run.steps if step.stage == Stage.ELEVATION):
+        fact = resolved.facts["failed-elevation-closes"]
+        if run.settle(fact, "failed-elevation-closes"):
+            run.note(Stage.ELEVATION, Reason.CLOSED_BY_ELEVATION, fact.origin)
+            end = End("dropped", after, None, "denied")
+            return Ended(end, run.steps, tuple(oracle.doubts), failures)
     end = End("admitted", after, elevated.level, "granted" if elevated.granted else "denied")
     return Ended(end, run.steps, tuple(oracle.doubts), failures)
 

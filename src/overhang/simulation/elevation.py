@@ -5,14 +5,14 @@ from typing import NamedTuple
 
 from overhang.model import Configured
 from overhang.model.verification import plain_text
-from overhang.simulation.accounts import ask_accounts, check_secret, elevation_credential, shut_by
+from overhang.simulation.accounts import ask_accounts, check_secret, elevation_credentials, shut_by
 from overhang.simulation.authorization import level_of_account
-from overhang.simulation.challenge import Answer, Challenge
+from overhang.simulation.challenge import Answer, Challenge, Session
 from overhang.simulation.evaluation import Evaluation
-from overhang.simulation.method_lists import ask_list
+from overhang.simulation.method_lists import ask_named, high_enough, not_for
 from overhang.simulation.reasons import Reason, Stage
-from overhang.simulation.resolve import Endpoint
-from overhang.simulation.result import FromAttempt, Resolved
+from overhang.simulation.resolve import Credential, Endpoint
+from overhang.simulation.result import FromAttempt, Resolved, Step
 
 
 class Elevated(NamedTuple):
@@ -22,13 +22,29 @@ class Elevated(NamedTuple):
     level: int
 
 
-def elevate(run: Evaluation, endpoint: Endpoint, before: int, wanted: int) -> Elevated:
-    """Try to elevate from level ``before`` to ``wanted``."""
+def elevate(run: Evaluation, endpoint: Endpoint, session: Session, wanted: int) -> Elevated:
+    """Try to elevate a session to level ``wanted``."""
+    before = session.level
     run.stage = Stage.ELEVATION
     run.asked = frozenset() if run.attempt.elevate_name is not None else frozenset({"name"})
     if before >= wanted:
         run.note(Stage.ELEVATION, Reason.ALREADY_THERE, run.steps[-1].origin, wanted)
         return Elevated(True, before)
+    if session.stuck is not None:
+        run.note(Stage.ELEVATION, Reason.MAY_NOT_ELEVATE, session.stuck)
+        return Elevated(False, before)
+    if session.cap is not None and wanted > session.cap.value:
+        run.note(Stage.ELEVATION, Reason.ABOVE_CAP, session.cap.origin, wanted, session.cap.value)
+        return Elevated(False, before)
+    elevated = _elevate(run, endpoint, session, wanted)
+    if session.cap is not None and elevated.level > session.cap.value:
+        run.note(Stage.ELEVATION, Reason.CAPPED, session.cap.origin, session.cap.value)
+        return elevated._replace(level=session.cap.value)
+    return elevated
+
+
+def _elevate(run: Evaluation, endpoint: Endpoint, session: Session, wanted: int) -> Elevated:
+    before = session.level
     resolved = run.resolved
     how_fact = resolved.facts["elevates"]
     if endpoint.entry is None:
@@ -41,8 +57,9 @@ def elevate(run: Evaluation, endpoint: Endpoint, before: int, wanted: int) -> El
     name = run.attempt.elevate_name if run.attempt.elevate_name is not None else run.attempt.name
     named = _list_named(run, endpoint)
     if named is not None:
-        return _by_list(run, endpoint, name, (before, wanted), named)
-    return _HOW[how](run, Challenge(endpoint, "elevation", name, how_fact.origin, wanted, any_way=True), before)
+        return _by_list(run, Challenge(endpoint, "elevation", name, named.origin, wanted, session=session), named.value)
+    challenge = Challenge(endpoint, "elevation", name, how_fact.origin, wanted, any_way=True, session=session)
+    return _HOW[how](run, challenge, before)
 
 
 def _list_named(run: Evaluation, endpoint: Endpoint) -> Configured[str | None] | None:
@@ -61,47 +78,24 @@ def _list_named(run: Evaluation, endpoint: Endpoint) -> Configured[str | None] |
     return None if general is None or general.block.origin is None else Configured(None, general.block.origin)
 
 
-def _by_list(
-    run: Evaluation, endpoint: Endpoint, name: str | None, levels: tuple[int, int], named: Configured[str | None]
-) -> Elevated:
-    resolved = run.resolved
-    before, wanted = levels
-    found = resolved.device.lists.get(("elevation", named.value))
-    challenge = Challenge(endpoint, "elevation", name, named.origin, wanted)
-    by_users = False
-    if found is None:
-        missing = run.settle(resolved.facts["missing-methods"], "missing-methods")
-        if missing == "general":
-            run.note(Stage.ELEVATION, Reason.LIST_UNDEFINED_GENERAL, named.origin, named.value)
-            found = resolved.device.lists.get(("elevation", None))
-            if found is None:
-                run.note(Stage.ELEVATION, Reason.NO_LIST_FOR_ALL, named.origin)
-                return Elevated(False, before)
-        elif missing == "users":
-            run.note(Stage.ELEVATION, Reason.LIST_UNDEFINED_USERS, named.origin, named.value)
-            by_users = True
-        else:
-            run.note(Stage.ELEVATION, Reason.LIST_UNDEFINED_DENIES, named.origin, named.value)
-            return Elevated(False, before)
+def _by_list(run: Evaluation, challenge: Challenge, name: str | None) -> Elevated:
+    before = challenge.session.level if challenge.session is not None else 0
     for _ in _tries(run):
-        if by_users:
-            answer = _high_enough(run, challenge, ask_accounts(run, challenge))
-        elif found is not None:
-            answer = ask_list(run, challenge, found)
+        answer = ask_named(run, challenge, ("elevation", name))
         if answer.verdict == "yes":
-            return Elevated(True, wanted)
+            return _capped(run, answer, Elevated(True, challenge.level), before)
         if not answer.asked:
             break
     return Elevated(False, before)
 
 
-def _high_enough(run: Evaluation, challenge: Challenge, answer: Answer) -> Answer:
-    if answer.verdict == "yes" and answer.account is not None:
-        level, _ = level_of_account(run, challenge.endpoint, answer.account)
-        if level < challenge.level:
-            run.note(Stage.ELEVATION, Reason.ACCOUNT_TOO_LOW, answer.origin, answer.account.name, challenge.level)
-            return Answer("no", answer.origin, True)
-    return answer
+def _capped(run: Evaluation, answer: Answer, elevated: Elevated, before: int) -> Elevated:
+    """What an elevation through method lists comes to that have a level which nobody gets above."""
+    low = min(answer.caps, key=lambda each: each.value, default=None)
+    if low is None or elevated.level <= low.value:
+        return elevated
+    run.note(Stage.ELEVATION, Reason.ABOVE_CAP, low.origin, elevated.level, low.value)
+    return Elevated(False, before)
 
 
 def _by_accounts(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
@@ -114,7 +108,7 @@ def _by_accounts(run: Evaluation, challenge: Challenge, before: int) -> Elevated
         run.note(Stage.ELEVATION, Reason.BARE_ACCOUNTS, challenge.origin, challenge.level)
         return Elevated(True, challenge.level)
     for _ in _tries(run):
-        answer = _high_enough(run, challenge, ask_accounts(run, challenge))
+        answer = high_enough(run, challenge, ask_accounts(run, challenge))
         if answer.verdict == "yes":
             return Elevated(True, challenge.level)
         if not answer.asked:
@@ -123,23 +117,29 @@ def _by_accounts(run: Evaluation, challenge: Challenge, before: int) -> Elevated
 
 
 def _by_tiers(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
-    found = {tier: elevation_credential(run, tier) for tier in sorted(run.resolved.device.elevations)}
-    credentials = {tier: credential for tier, credential in found.items() if credential is not None}
+    found = {tier: elevation_credentials(run, tier) for tier in sorted(run.resolved.device.elevations)}
+    credentials = {tier: held for tier, held in found.items() if held}
     if not credentials:
         return _bare(run, challenge, before)
-    best, level = None, before
+    refusals = {tier: _not_for(run, challenge, tier) for tier in credentials}
+    credentials = {tier: held for tier, held in credentials.items() if refusals[tier] is None}
+    if not credentials:
+        run.steps.append(next(step for step in refusals.values() if step is not None))
+        return Elevated(False, before)
+    best, origin, level = None, challenge.origin, before
     for _ in _tries(run):
         run.ask("password", Reason.ASKS_PASSWORD, challenge.origin, "of a level")
         best = None
-        for tier, credential in sorted(credentials.items(), reverse=True):
+        for tier, credential in sorted(
+            ((tier, each) for tier, held in credentials.items() for each in held), key=_tier
+        ):
             empty = plain_text(credential.stored) == ""
             if (empty and not run.oracle.offers_text()) or run.oracle.opens(credential):
-                best = tier
+                best, origin = tier, credential.origin
                 break
         if best is None:
             run.note(Stage.ELEVATION, Reason.TIERS_UNOPENED, challenge.origin)
             continue
-        origin = credentials[best].origin
         level = max(level, best)
         if best >= challenge.level:
             run.note(Stage.ELEVATION, Reason.TIER_OPENED, origin, best)
@@ -149,11 +149,15 @@ def _by_tiers(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
 
 
 def _by_secret(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
-    credential = elevation_credential(run, challenge.level)
-    if credential is None:
+    credentials = elevation_credentials(run, challenge.level)
+    if not credentials:
         return _bare(run, challenge, before)
+    refusal = _not_for(run, challenge, challenge.level)
+    if refusal is not None:
+        run.steps.append(refusal)
+        return Elevated(False, before)
     for _ in _tries(run):
-        answer = check_secret(run, challenge, credential)
+        answer = check_secret(run, challenge, credentials)
         if answer.verdict == "yes":
             return Elevated(True, challenge.level)
     return Elevated(False, before)
@@ -166,7 +170,28 @@ def _bare(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
     admits = run.settle(fact, key) == "admit"
     sentence = Reason.BARE_ADMITS if admits else Reason.BARE_DENIES
     run.note(Stage.ELEVATION, sentence, fact.origin, challenge.level)
-    return Elevated(admits, challenge.level if admits else before)
+    if not admits:
+        return Elevated(False, before)
+    reached = _bare_level(run, challenge.level)
+    if reached < challenge.level:
+        run.note(Stage.ELEVATION, Reason.BARE_REACHES, run.resolved.facts["bare-elevation-level"].origin, reached)
+    return Elevated(reached >= challenge.level, max(before, reached))
+
+
+def _bare_level(run: Evaluation, wanted: int) -> int:
+    """The level that an elevation reaches for which no secret is set."""
+    fact = run.resolved.facts["bare-elevation-level"]
+    level = run.settle(fact, "bare-elevation-level")
+    return wanted if level is None else int(level)
+
+
+def _not_for(run: Evaluation, challenge: Challenge, level: int) -> Step | None:
+    return not_for(run, challenge, level, challenge.session) if challenge.session is not None else None
+
+
+def _tier(held: tuple[int, Credential]) -> int:
+    """Sorts the passwords of levels, the highest first."""
+    return -held[0]
 
 
 def _tries(run: Evaluation) -> Iterator[int]:

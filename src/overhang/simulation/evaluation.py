@@ -92,6 +92,8 @@ class Evaluation:
             return allows, Step(stage, code, said.origin, (said.value, what))
         allows, origin = self.oracle.source_in(sources)
         code = Reason.LIST_ALLOWS if allows else Reason.LIST_DENIES
-        if not allows and origin == sources.origin:
-            code = Reason.LIST_SILENT
+        if origin == sources.end:
+            code = Reason.LIST_END_ALLOWS if allows else Reason.LIST_SILENT
+        if not allows and sources.silent:
+            code = Reason.LIST_DROPS
         return allows, Step(stage, code, origin, (said.value, what))

@@ -8,7 +8,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Hashable, Iterable, Sequence
 from typing import Any, NamedTuple
 
-from overhang.model import Address
+from overhang.model import Address, Configured, Hours, PublicKey
 from overhang.model.stored_secret import Form
 from overhang.model.verification import opens
 from overhang.simulation.reasons import Reason, Stage
@@ -89,8 +89,20 @@ class Oracle(ABC):
         """Whether what the person knows or types now opens a stored password."""
 
     @abstractmethod
-    def holds_key(self, name: str) -> bool:
-        """Whether the person holds a private key of the account ``name``."""
+    def holds_key(self, item: str, keys: Sequence[Configured[PublicKey]]) -> PublicKey | bool:
+        """Whether the person holds a private key of one of ``keys``, known as ``item``; the key where it is offered."""
+
+    @abstractmethod
+    def holds_certificate(self, item: str, authority: PublicKey, name: str) -> bool:
+        """Whether the person holds a key that ``authority`` has certified for the account ``name``."""
+
+    @abstractmethod
+    def goes_to(self, addresses: frozenset[str], destination: Address | None) -> bool:
+        """Whether the login goes to one of these addresses of the device."""
+
+    @abstractmethod
+    def within(self, hours: Configured[Hours]) -> bool:
+        """Whether the clock of the device shows a time within ``hours``."""
 
     @abstractmethod
     def source_family(self) -> int:
@@ -133,14 +145,36 @@ class AttemptOracle(Oracle):
             return True
         if self._text is None:
             return False
-        answer = opens(credential.stored, self._text)
+        answer = opens(credential.stored, self._resolved.typed(self._text))
         if answer is None:
             step = Step(Stage.AUTHENTICATION, Reason.UNSURE_PASSWORD, credential.origin, (credential.label,))
             return bool(self.branch((credential.item, self._text), (True, False), step))
         return answer
 
-    def holds_key(self, name: str) -> bool:
-        return f"key:{name}" in self.attempt.knows
+    def holds_key(self, item: str, keys: Sequence[Configured[PublicKey]]) -> PublicKey | bool:
+        offered = {each[:2]: each for each in self.attempt.keys}
+        found = next((offered[said.value[:2]] for said in keys if said.value[:2] in offered), None)
+        return found if found is not None else item in self.attempt.knows
+
+    def holds_certificate(self, item: str, authority: PublicKey, name: str) -> bool:
+        return item in self.attempt.knows or any(
+            each.authority[:2] == authority[:2] and name in each.names for each in self.attempt.certificates
+        )
+
+    def goes_to(self, addresses: frozenset[str], destination: Address | None) -> bool:
+        if destination is not None:
+            return str(destination) in addresses
+        step = Step(Stage.REACHABILITY, Reason.UNSURE_DESTINATION, FromAttempt("to"))
+        return bool(self.branch(("to", addresses), (True, False), step))
+
+    def within(self, hours: Configured[Hours]) -> bool:
+        if self.attempt.during is not None:
+            return hours.value in self.attempt.during
+        local = self._resolved.local_time(self.attempt.moment)
+        if local is not None:
+            return hours.value.hold(local)
+        step = Step(Stage.AUTHENTICATION, Reason.UNSURE_TIME, hours.origin)
+        return bool(self.branch(("hours", hours.value), (True, False), step))
 
     def source_family(self) -> int:
         return self._source(Reason.UNSURE_FAMILY).family

@@ -1,19 +1,26 @@
 """Reachability: whether a connection from this source reaches a login prompt."""
 
+from collections.abc import Mapping
+
 from overhang.model import Address, BlockInfo, Check, Configured, Family
 from overhang.model.vocabulary import PORTS, REMOTE_WAYS, VTY_WAYS
 from overhang.profiles import KEYS, UNKNOWN
 from overhang.simulation.evaluation import Evaluation
+from overhang.simulation.policies import lets_in, met_at
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.resolve import Endpoint, ResolvedAddress, ResolvedEntry, ResolvedService
 from overhang.simulation.result import FromAttempt, Step
+from overhang.text import Origin
 
 
 def arrive(run: Evaluation) -> Endpoint | None:
     """The endpoint that the attempt reaches; None where the run was stopped."""
     via = run.attempt.via
     if via in PORTS:
-        return _at_port(run, via)
+        pause = run.resolved.device.management.pause
+        if pause is not None and pause.value.everywhere and not _pause_lets_through(run):
+            return None
+        return _admitted(run, _at_port(run, via), None)
     if via in REMOTE_WAYS and not _pause_lets_through(run):
         return None
     service = run.resolved.services.get(via)
@@ -34,9 +41,25 @@ def arrive(run: Evaluation) -> Endpoint | None:
     if via != "snmp" and not _source_passes(run, service.sources, service.block, service.label):
         return None
     if via not in VTY_WAYS:
-        return Endpoint(via, service.label, None, service)
+        return _admitted(run, Endpoint(via, service.label, None, service), None)
+    if service.seat is not None:
+        run.note(Stage.REACHABILITY, Reason.SEAT_TAKEN, service.seat.origin, service.label)
+        if service.check is None and _refuses(run, service.seat):
+            run.stop(
+                "refused", Stage.REACHABILITY, Reason.PORT_REFUSES, service.seat.unsaid_check.origin, service.label
+            )
+            return None
+        return _admitted(run, Endpoint(via, service.label, service.seat, service), None)
     vty = _take_vty(run, service)
-    return None if vty is None else Endpoint(via, vty.label, vty, service)
+    return None if vty is None else _admitted(run, Endpoint(via, vty.label, vty, service), vty.number)
+
+
+def _admitted(run: Evaluation, endpoint: Endpoint | None, vty: int | None) -> Endpoint | None:
+    """The endpoint with the conditions that are met there; None where a policy refuses the login."""
+    if endpoint is None or not run.resolved.conditions:
+        return endpoint
+    endpoint = endpoint._replace(met=met_at(run, vty))
+    return endpoint if lets_in(run, endpoint, named=False) else None
 
 
 def _is_on(run: Evaluation, service: ResolvedService, via: str) -> object:
@@ -95,7 +118,7 @@ def _pause_lets_through(run: Evaluation) -> bool:
             return True
     elif not run.lockout.paused(pause.value, run.attempt.at):
         return True
-    if pause.value.spared is not None:
+    if pause.value.spared is not None and run.attempt.via not in PORTS:
         spared, step = run.allowed_from(Configured(pause.value.spared, pause.origin), "the pause")
         if spared:
             run.steps.append(step)
@@ -126,7 +149,7 @@ def _ssh_speaks(run: Evaluation) -> bool:
         kind, bits = said.value
         if kind == "unknown":
             continue
-        if kind in ("ecdsa", "ed25519") or (bits or 0) >= 768:
+        if kind in ("ecdsa", "ed25519") or _is_served(run, said.origin, bits or 0):
             serves.add(2)
         if kind == "rsa":
             serves.add(1)
@@ -142,6 +165,45 @@ def _ssh_speaks(run: Evaluation) -> bool:
         run.stop("refused", Stage.REACHABILITY, Reason.NO_VERSION, ssh.host_keys[-1].origin if common else origin)
         return False
     run.note(Stage.REACHABILITY, Reason.VERSION_AGREED, origin, version)
+    return version == 1 or run.attempt.algorithms is None or _algorithms_agree(run, run.attempt.algorithms)
+
+
+def _is_served(run: Evaluation, origin: Origin, bits: int) -> bool:
+    """Whether an RSA or DSA host key is large enough to be used."""
+    fact = run.resolved.facts["smallest-host-key"]
+    if fact.value is UNKNOWN:
+        return bool(run.choose((True, False), fact.origin, f"whether a host key of {bits} bits is used", str(origin)))
+    return bits >= int(fact.value)
+
+
+#: What client and device have to agree on, by the words for people; each what the device's statement for it is.
+_ALGORITHMS = {
+    "exchanges": ("key exchange", "exchanges"),
+    "host-keys": ("host key algorithm", "host_key_kinds"),
+    "ciphers": ("cipher", "ciphers"),
+    "macs": ("MAC", "macs"),
+}
+
+
+def _algorithms_agree(run: Evaluation, spoken: Mapping[str, tuple[str, ...]]) -> bool:
+    """Whether client and device have an algorithm of each kind in common, the client's first (RFC 4253, 7.1)."""
+    ssh = run.resolved.device.ssh
+    for kind, (label, field) in _ALGORITHMS.items():
+        if kind not in spoken:
+            continue
+        said: Configured[tuple[str, ...]] | None = getattr(ssh, field)
+        if said is None:
+            origin = ssh.block.origin or FromAttempt("algorithms")
+            step = Step(Stage.REACHABILITY, Reason.UNSURE_ALGORITHM, origin, (label,))
+            if not run.oracle.branch(("algorithm", kind), (True, False), step):
+                run.stop("refused", Stage.REACHABILITY, Reason.NO_ALGORITHM, origin, label)
+                return False
+            continue
+        agreed = next((each for each in spoken[kind] if each in said.value), None)
+        if agreed is None:
+            run.stop("refused", Stage.REACHABILITY, Reason.NO_ALGORITHM, said.origin, label)
+            return False
+        run.note(Stage.REACHABILITY, Reason.ALGORITHM_AGREED, said.origin, label, agreed)
     return True
 
 

@@ -4,56 +4,114 @@ Made once for a device and then only read. Only here are three things combined: 
 in doubt for a line that was not understood, and unknown profiles.
 """
 
+import datetime
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
-from overhang.model import Address, BlockInfo, Check, Configured, Device, Entry, Family, OwnAddress, Prefix, PublicKey
-from overhang.model.device import ANY_SOURCE, NO_BLOCK
+from overhang.model import (
+    Address,
+    BlockInfo,
+    Check,
+    Conditions,
+    Configured,
+    Device,
+    Entry,
+    Family,
+    OwnAddress,
+    Policy,
+    Prefix,
+    PublicKey,
+    Role,
+    User,
+)
+from overhang.model.device import ANY_SOURCE, NO_BLOCK, Others
 from overhang.model.hash_budget import HashBudget
+from overhang.model.items import item
 from overhang.model.stored_secret import Form, StoredSecret
+from overhang.model.verification import plain_text
 from overhang.model.vocabulary import way_label
 from overhang.profiles import BUILTIN, KEYS, UNKNOWN, Profile
 from overhang.profiles.builtin import DEFAULT
 from overhang.simulation.result import FromAttempt, FromProfile, Provenance, Resolved
-from overhang.simulation.source_lists import ResolvedSourceList, pieces
+from overhang.simulation.source_lists import pieces, resolve_lists
 from overhang.text import Origin
 
 OFF = Resolved("off", FromAttempt("via"))
 
 
 class Credential(NamedTuple):
-    """A stored password: its item of knowledge, its form, its line, and its label."""
+    """A stored password: its item of knowledge, its form, its line, its label, and a level of its own if it has one."""
 
     item: str
     stored: StoredSecret
     origin: Provenance
     label: str
+    level: int | None = None
 
 
 class Account(NamedTuple):
-    """A resolved local account: ``level`` is its own or its role's, None where neither is configured."""
+    """A resolved local account: ``level`` is its own or its role's, None where neither is configured.
+
+    ``credential`` is its password, ``others`` are further ones. ``user`` holds what the account itself says; ``ways``,
+    ``sources`` and ``elevates`` are its own or its role's. ``limits`` is the block that puts these in doubt.
+    """
 
     name: str
     origin: Provenance
     credential: Credential | None
-    any_name: bool
+    others: tuple[Credential, ...]
     level: Resolved | None
     by_role: bool
-    ways: tuple[str, ...] | None
+    ways: Resolved | None
     sources: Configured[str] | None
-    keys: tuple[Configured[PublicKey], ...]
-    disabled: Configured[bool] | None
-    expires: Any
+    elevates: Configured[bool] | None
     block: BlockInfo
+    limits: BlockInfo
+    user: User
+    role: Role | None = None
+
+    @property
+    def any_name(self) -> bool:
+        """Whether its password alone selects it."""
+        return self.user.any_name is not None
+
+    @property
+    def keys(self) -> tuple[Configured[PublicKey], ...]:
+        """Its public keys."""
+        return self.user.public_keys
+
+    @property
+    def disabled(self) -> Configured[bool] | None:
+        """Whether it cannot be used."""
+        return self.user.disabled
+
+    @property
+    def expires(self) -> Any:
+        """Its last day."""
+        return self.user.expires
+
+    @property
+    def cap(self) -> Configured[int] | None:
+        """The level that nobody with its role gets above."""
+        return self.role.cap if self.role is not None else None
+
+    @property
+    def credentials(self) -> tuple[Credential, ...]:
+        """All its passwords, in their order."""
+        return (self.credential, *self.others) if self.credential is not None else self.others
 
 
 class Endpoint(NamedTuple):
-    """What a login reaches: the entry (None for ways without one) and the service (None for the ports)."""
+    """What a login reaches: the entry (None for ways without one) and the service (None for the ports).
+
+    ``met`` are the policies and elevations, by their keys, whose conditions on the place are met here.
+    """
 
     via: str
     label: str
     entry: "ResolvedEntry | None" = None
     service: "ResolvedService | None" = None
+    met: frozenset[object] = frozenset()
 
 
 class ResolvedEntry(NamedTuple):
@@ -67,7 +125,10 @@ class ResolvedEntry(NamedTuple):
     unsaid_check: Resolved
     unsaid_key: str
     credential: Credential | None
+    others: tuple[Credential, ...]
+    users_last: Configured[bool] | None
     level: Configured[int | str] | None
+    cap: Configured[int] | None
     elevation: Configured[str] | None
     accept: Resolved
     sources: Family
@@ -79,8 +140,9 @@ class ResolvedEntry(NamedTuple):
     def likeness(self) -> tuple[object, ...]:
         """Everything but the number: entries with equal values behave alike."""
         credential = self.credential._replace(label="") if self.credential is not None else None
+        others = tuple(each._replace(label="") for each in self.others)
         label = self.label if self.number is None else ""
-        return (label, *self._replace(label="", number=None, credential=credential, spoken=""))
+        return (label, *self._replace(label="", number=None, credential=credential, others=others, spoken=""))
 
 
 class ResolvedService(NamedTuple):
@@ -94,6 +156,13 @@ class ResolvedService(NamedTuple):
     check: Resolved | None
     level: Configured[int] | None
     elevation: Configured[str] | None
+    cap: Configured[int] | None = None
+    guest: Configured[int] | None = None
+    tries: Configured[int] | None = None
+    credential: Credential | None = None
+    others: tuple[Credential, ...] = ()
+    #: the place that logins take which take no VTY
+    seat: ResolvedEntry | None = None
 
 
 class ResolvedAddress(NamedTuple):
@@ -105,6 +174,11 @@ class ResolvedAddress(NamedTuple):
     block: BlockInfo
     answers: Resolved
     vlan: Configured[int] | None
+
+
+def role_of(user: User) -> Origin:
+    """The line that gives an account its role."""
+    return user.role.origin if user.role is not None else user.block.origin or Origin("", 0)
 
 
 class ResolvedDevice:
@@ -131,9 +205,35 @@ class ResolvedDevice:
         said = device.facts.profile
         #: the line that names a profile nobody knows
         self.unknown_profile = said.origin if said is not None and self.profile_name is None else None
-        self.lists = {name: ResolvedSourceList(each) for name, each in device.sources.items()}
+        missing = {"allow": True, "deny": False}.get(self.facts["missing-list"].value)
+        self.lists = resolve_lists(device.sources, missing)
+        #: the conditions of policies and elevations, by what they stand for
+        self.conditions: dict[object, Conditions] = {
+            key: conditions
+            for key, conditions in (
+                *((("policy", name), each.conditions) for name, each in device.policies.items()),
+                *((("elevation", level), each.conditions) for level, each in device.elevations.items()),
+            )
+            if key[0] == "policy" or conditions.parts
+        }
+        self.policies = list(device.policies.values())
+        #: whether elevation depends on who has logged in
+        self.asks_who = any(each.for_accounts or each.for_roles for each in device.elevations.values())
+        #: the times of day that something depends on
+        self.hours = tuple(dict.fromkeys(each.hours.value for each in self.conditions.values() if each.hours))
+        self.two_keys = any(
+            each is not None and each.value == "two-keys"
+            for each in (
+                device.ssh.login,
+                *(policy.login for policy in self.policies),
+                *(user.login for user in device.users.values()),
+            )
+        )
         self.accounts = self._accounts()
         self.named = {account.name: account for account in self.accounts}
+        self.folded: dict[str, Account] = {}
+        for account in self.accounts:
+            self.folded.setdefault(account.name.casefold(), account)
         self.any_names = [account for account in self.accounts if account.any_name]
         self.factory = self._factory()
         self.guarded = bool(device.users)
@@ -158,11 +258,12 @@ class ResolvedDevice:
             if each.prefix is not None:
                 self._addresses_by.setdefault((each.prefix.family, None), []).append(each)
                 self._addresses_by.setdefault((each.prefix.family, each.prefix.host), []).append(each)
-        self.elevations = {
-            level: Credential(f"elevation:{level}", each.counting.value, each.counting.origin, f"for level {level}")
-            for level, each in sorted(device.elevations.items())
-            if each.counting is not None
-        }
+        self.elevations: dict[int, tuple[Credential, ...]] = {}
+        for level, elevation in sorted(device.elevations.items()):
+            held = (elevation.counting, elevation.others)
+            found = self._credentials("elevation", str(level), held, f"for level {level}")
+            if found:
+                self.elevations[level] = found
 
     # -- what is unsaid ----------------------------------------------------------------------------------------------
 
@@ -189,6 +290,31 @@ class ResolvedDevice:
 
     # -- making ready ------------------------------------------------------------------------------------------------
 
+    def _clipped(self, stored: StoredSecret) -> StoredSecret:
+        """A stored password as far as its characters count."""
+        letters = self.device.passwords.letters
+        plain = plain_text(stored) if letters is not None else None
+        return stored if letters is None or not plain else StoredSecret(Form.READABLE, plain[: letters.value])
+
+    def typed(self, text: str) -> str:
+        """What is typed, as far as its characters count."""
+        letters = self.device.passwords.letters
+        return text if letters is None else text[: letters.value]
+
+    def _credentials(
+        self, kind: str, name: str, held: tuple[Configured[StoredSecret] | None, Others], label: str
+    ) -> tuple[Credential, ...]:
+        """The passwords of a lock, each with its item."""
+        first, others = held
+        found = []
+        if first is not None:
+            found.append(Credential(item(kind, name), self._clipped(first.value), first.origin, label))
+        for number, each in enumerate(others, 2):
+            another = each.value
+            key = f"entry:vty {another.under} {another.number + 1}" if another.under else item(kind, name, number)
+            found.append(Credential(key, self._clipped(another.password), each.origin, label, another.level))
+        return tuple(found)
+
     def _entry(self, entry: Entry, label: str, number: int | None) -> ResolvedEntry:
         key = {"console": "unsaid-console", "auxiliary port": "unsaid-auxiliary"}.get(label, "unsaid-vty")
         unsaid = self.unsaid(key, entry.block)
@@ -203,8 +329,16 @@ class ResolvedDevice:
         )
         credential = None
         whose = f"of {label}" if number is not None else f"of the {label}"
-        if entry.password is not None:
-            credential = Credential(entry.item, entry.password.value, entry.password.origin, whose)
+        kind, _, name = entry.item.partition(":")
+        held = self._credentials(kind, name, (entry.password, entry.others), whose)
+        if entry.item:  # a range of VTYs is never quoted
+            held = tuple(
+                each._replace(item=entry.item) if place == 0 and entry.password else each
+                for place, each in enumerate(held)
+            )
+        others = held
+        if held:
+            credential, others = held[0], held[1:]
         elif entry.block.doubt is not None:
             credential = Credential(entry.item, StoredSecret(Form.OPAQUE), entry.block.doubt, whose)
         return ResolvedEntry(
@@ -216,7 +350,10 @@ class ResolvedDevice:
             unsaid,
             key,
             credential,
+            others,
+            entry.users_last,
             entry.level,
+            entry.cap,
             entry.elevation,
             self.said_or(entry.accept, "unsaid-accept", entry.block),
             entry.sources,
@@ -239,37 +376,47 @@ class ResolvedDevice:
         accounts = []
         for user in self.device.users.values():
             level, by_role = (Resolved(*user.level) if user.level else None), False
-            if level is None and user.role is not None:
-                role = self.device.roles.get(user.role.value)
-                if role is not None and (role.level is not None or role.block.doubt is not None):
-                    by_role = True
-                    level = (
-                        Resolved(*role.level) if role.level else Resolved(UNKNOWN, role.block.doubt or user.role.origin)
-                    )
+            role = self.device.roles.get(user.role.value) if user.role is not None else None
+            if level is None and role is not None and (role.level is not None or role.block.doubt is not None):
+                by_role = True
+                level = Resolved(*role.level) if role.level else Resolved(UNKNOWN, role.block.doubt or role_of(user))
             if level is None and user.block.doubt is not None:
                 level = Resolved(UNKNOWN, user.block.doubt)
-            credential = None
-            if user.password is not None:
-                label = f"of account {user.name}"
-                credential = Credential(f"user:{user.name}", user.password.value, user.password.origin, label)
-            origin = user.block.origin or Origin(self.device.file, 0)
+            via = user.via or (role.via if role is not None else None)
+            label = f"of account {user.name}"
+            held = self._credentials("user", user.name, (user.password, user.others), label)
+            first = held[0] if held and user.password is not None else None
             accounts.append(
                 Account(
                     user.name,
-                    origin,
-                    credential,
-                    user.any_name is not None,
+                    user.block.origin or Origin(self.device.file, 0),
+                    first,
+                    held[1:] if first is not None else held,
                     level,
                     by_role,
-                    user.via.value if user.via else None,
-                    user.sources,
-                    user.public_keys,
-                    user.disabled,
-                    user.expires,
+                    Resolved(*via) if via is not None else None,
+                    user.sources or (role.sources if role is not None else None),
+                    user.elevates or (role.elevates if role is not None else None),
                     user.block,
+                    user.block if role is None or user.block.doubt is not None else role.block,
+                    user,
+                    role,
                 )
             )
         return accounts
+
+    def key_items(self, account: Account) -> list[tuple[str, tuple[Configured[PublicKey], ...]]]:
+        """The items of an account's public keys: one for all of them, or each its own where that makes a difference."""
+        keys = account.keys
+        limited = any(each.value.sources is not None or each.value.until is not None for each in keys)
+        if not keys or not (limited or (self.two_keys and len(keys) > 1)):
+            return [(item("key", account.name), keys)] if keys else []
+        return [(item("key", account.name, number), (each,)) for number, each in enumerate(keys, 1)]
+
+    def certificate_items(self, account: Account) -> list[tuple[str, tuple[Configured[PublicKey], ...]]]:
+        """The items of certificates for an account, one for each authority."""
+        authorities = enumerate(account.user.authorities, 1)
+        return [(item("certificate", account.name, number), (each,)) for number, each in authorities]
 
     def _factory(self) -> Account | None:
         fact = self.facts["factory-account"]
@@ -282,19 +429,10 @@ class ResolvedDevice:
         stored = StoredSecret(Form.FACTORY if fact.value.known else Form.NONE)
         credential = Credential("", stored, fact.origin, "of the factory account")
         level = Resolved(fact.value.level, fact.origin)
+        ways = Resolved(fact.value.ways, fact.origin)
+        name = "(factory)"
         return Account(
-            "(factory)",
-            fact.origin,
-            credential,
-            False,
-            level,
-            False,
-            fact.value.ways,
-            None,
-            (),
-            None,
-            None,
-            NO_BLOCK,
+            name, fact.origin, credential, (), level, False, ways, None, None, NO_BLOCK, NO_BLOCK, User(name)
         )
 
     def _services(self) -> dict[str, ResolvedService]:
@@ -307,6 +445,11 @@ class ResolvedDevice:
         ):
             on = self._on(service.on, self.unsaid(key, service.block))
             check = Resolved(*service.check) if service.check else None
+            seat = None
+            if service.own_seats is not None:
+                place = Entry(password=service.password, others=service.others, item=f"service:{word}")
+                seat = self._entry(place._replace(block=service.block), way_label(word), None)
+                seat = seat._replace(spoken=way_label(word), origin=service.own_seats.origin)
             found[word] = ResolvedService(
                 way_label(word),
                 word,
@@ -316,11 +459,30 @@ class ResolvedDevice:
                 check,
                 service.level,
                 service.elevation,
+                service.cap,
+                None,
+                service.tries,
+                seat=seat,
             )
+        pages = self._credentials("service", "web", (web.password, web.others), "of the web pages")
         for word, said, key in (("http", web.http, "unsaid-http"), ("https", web.https, "unsaid-https")):
             on = self._on(said, self.unsaid(key, web.block))
             check = Resolved(*web.check) if web.check else None
-            found[word] = ResolvedService(way_label(word), word, on, web.block, web.sources, check, None, None)
+            found[word] = ResolvedService(
+                way_label(word),
+                word,
+                on,
+                web.block,
+                web.sources,
+                check,
+                web.level,
+                None,
+                web.cap,
+                web.guest,
+                web.tries,
+                pages[0] if pages else None,
+                pages[1:],
+            )
         snmp = device.snmp
         found["snmp"] = ResolvedService(
             "SNMP", "snmp", self._on(snmp.on, self._off(snmp.block)), snmp.block, ANY_SOURCE, None, None, None
@@ -328,8 +490,21 @@ class ResolvedDevice:
         for name, door in device.doors.items():
             check = Resolved(*door.check) if door.check else None
             on = self._on(door.on, self._off(door.block))
+            held = self._credentials("door", name, (door.password, door.others), f"of door {name}")
             found[f"door:{name}"] = ResolvedService(
-                f"door {name}", name, on, door.block, door.sources, check, door.level, None
+                f"door {name}",
+                name,
+                on,
+                door.block,
+                door.sources,
+                check,
+                door.level,
+                None,
+                None,
+                door.guest,
+                None,
+                held[0] if held else None,
+                held[1:],
             )
         return found
 
@@ -375,6 +550,39 @@ class ResolvedDevice:
         if self.guarded and self.device.web.block.doubt is None and guard.value is not False:
             return Resolved("users" if guard.value is True else UNKNOWN, guard.origin)
         return unsaid
+
+    def local_time(self, moment: datetime.datetime) -> datetime.datetime | None:
+        """What the clock of the device shows at ``moment``; None where its time zone is not known."""
+        zone = self.device.facts.zone
+        if zone is None:
+            return None
+        import zoneinfo
+
+        try:
+            return moment.astimezone(zoneinfo.ZoneInfo(zone.value))
+        except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError, OverflowError):
+            return None
+
+    def ordered(self, order: str) -> list[Policy]:
+        """The policies in the order in which they are asked: as they stand, from the last, or the most exact first."""
+        if order == "last":
+            return self.policies[::-1]
+        if order == "exact":
+            return sorted(self.policies, key=lambda policy: -policy.conditions.parts)
+        return self.policies
+
+    def locks(self) -> list[Credential]:
+        """Every stored password that a login may be asked for, but for communities."""
+        count = self.facts["vtys"].value
+        vtys = self.vtys(count if isinstance(count, int) else 0)
+        seats = [service.seat for service in self.services.values() if service.seat is not None]
+        held: list[Credential] = []
+        for entry in (*self.ports.values(), *vtys, *seats):
+            held += (entry.credential, *entry.others) if entry.credential is not None else ()
+        for service in self.services.values():
+            held += (service.credential, *service.others) if service.credential is not None else ()
+        held += [each for credentials in self.elevations.values() for each in credentials]
+        return held + [each for account in self.accounts for each in account.credentials]
 
     def list_checks(self, purpose: str) -> tuple[Check, ...]:
         """The checks by the method lists for a purpose, the default list first."""

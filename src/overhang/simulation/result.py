@@ -4,7 +4,7 @@ import datetime
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
-from overhang.model import Address, PublicKey
+from overhang.model import Address, Hours, PublicKey
 from overhang.simulation.reasons import Reason, Stage
 from overhang.text import Origin
 
@@ -38,13 +38,22 @@ class Resolved(NamedTuple):
     origin: Provenance
 
 
+class Certificate(NamedTuple):
+    """A key of the person that ``authority`` has certified for the accounts ``names``."""
+
+    authority: PublicKey
+    names: frozenset[str]
+
+
 class Attempt(NamedTuple):
     """One login by one person.
 
     ``via`` is a way, ``snmp`` or ``door:NAME``. ``knows`` holds items of knowledge. ``servers`` tells what the AAA
     servers hold, {group: {account: {"password", "level"}}}, or is None where that is not known; ``down`` holds the
     addresses of servers that do not answer. ``moment`` is the time of the attempt, ``at`` the seconds since the
-    sequence began.
+    sequence began. ``keys`` are offered in their order. ``algorithms`` are what the person's SSH client speaks, by
+    exchanges, host-keys, ciphers, macs and keys; of a kind that is not there nothing is known. ``during`` says which
+    times of day hold on the device, whatever its clock shows.
     """
 
     via: str
@@ -53,7 +62,7 @@ class Attempt(NamedTuple):
     destination: Address | None = None
     name: str | None = None
     passwords: tuple[str, ...] = ()
-    key: PublicKey | None = None
+    keys: tuple[PublicKey, ...] = ()
     knows: frozenset[str] = frozenset()
     elevate: int | None = None
     elevate_name: str | None = None
@@ -63,6 +72,9 @@ class Attempt(NamedTuple):
     down: frozenset[str] = frozenset()
     servers: Mapping[str, Mapping[str, Mapping[str, Any]]] | None = None
     at: float = 0
+    certificates: tuple[Certificate, ...] = ()
+    algorithms: Mapping[str, tuple[str, ...]] | None = None
+    during: frozenset[Hours] | None = None
 
     def __repr__(self) -> str:
         return f"Attempt(via={self.via!r}, name={self.name!r})"

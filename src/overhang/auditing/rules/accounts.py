@@ -210,7 +210,7 @@ def level_lost_in_list(context: RuleContext) -> Iterator[Finding]:
             continue
         landed: dict[str, int] = {}
         for path in point.paths:
-            for item in context.names_of(path) if path.states & 1 else ():
+            for item in context.names_of(path) if path.states & context.exposure.all_up else ():
                 landed[item] = max(path.after_login, landed.get(item, -1))
         for account in context.resolved.accounts:
             own, here = account.level, landed.get(f"user:{account.name}")

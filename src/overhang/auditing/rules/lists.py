@@ -45,14 +45,14 @@ def _lock_out(context: RuleContext, *, always: bool) -> Iterator[Finding]:
     exposure = context.exposure
     if not exposure.complete or any(not path.sure for path in exposure.paths) or bool(exposure.paths) is always:
         return
-    down = len(exposure.states) - 1
-    if not always and (down == 0 or any(path.states >> down & 1 for path in context.paths)):
+    down = exposure.states_where(exposure.all_down)
+    if not always and (not exposure.all_down or any(path.states & down for path in context.paths)):
         return
     because: list[Provenance] = []
     reasons: list[str] = []
     places: list[str] = []
     for point in context.access_points:
-        for result in context.unauthenticated(point.via, point.numbers, max(exposure.states, key=len)):
+        for result in context.unauthenticated(point.via, point.numbers, exposure.all_down):
             if result.outcome in ("denied", "dropped", "unknown"):
                 places.append(point.place)
                 steps = [step for step in result.trace if step.stage is Stage.AUTHENTICATION]
@@ -92,7 +92,7 @@ def locked_out_servers_down(context: RuleContext) -> Iterator[Finding]:
 def _anyone(context: RuleContext, *, always: bool) -> Iterator[Finding]:
     """Method lists that let anyone in, always or once the servers do not answer."""
     for group in by_cause(unauthenticated(context), Reason.METHOD_NOTHING):
-        if any(each.path.states & 1 for each in group) is not always:
+        if any(each.path.states & context.exposure.all_up for each in group) is not always:
             continue
         points = [each.point for each in group]
         level = max(each.path.level for each in group)

@@ -1,0 +1,177 @@
+"""Conditions, and the policies that they make hold for some logins.
+
+What a condition says of the place (way, VTY, address of the device) is settled once, where a login arrives; what it says
+of the person and the hour (source, account, role, time of day) where something depends on it.
+"""
+
+from collections.abc import Callable
+from typing import Any
+
+from overhang.model import Check, Conditions, Configured, Policy
+from overhang.model.vocabulary import PORTS
+from overhang.profiles import UNKNOWN
+from overhang.simulation.evaluation import Evaluation
+from overhang.simulation.reasons import Reason, Stage
+from overhang.simulation.resolve import Account, Endpoint
+
+#: What a field of a policy may be where a line of it was not understood, beside not being said.
+_EITHER = (True, False)
+_LEVELS = tuple(range(16))
+_IN_DOUBT: dict[str, Callable[[Evaluation, str], tuple[Any, ...]]] = {
+    "check": lambda run, purpose: (Check("users"), Check("nothing"), *run.resolved.list_checks(purpose)),
+    "login": lambda run, _: ("password key", "password", "key", "both"),
+    "tries": lambda run, _: (0, 1, 1000),
+    "empty_passwords": lambda run, _: _EITHER,
+    "guest": lambda run, _: _LEVELS,
+    "level": lambda run, _: _LEVELS,
+    "cap": lambda run, _: _LEVELS,
+    "elevates": lambda run, _: _EITHER,
+    "refused": lambda run, _: (True,),
+}
+_UNSAID = object()
+
+
+def met_at(run: Evaluation, vty: int | None) -> frozenset[object]:
+    """The policies and elevations whose conditions on the place are met by a login that takes a VTY, or none."""
+    if not run.resolved.conditions:
+        return frozenset()
+    return frozenset(key for key, each in run.resolved.conditions.items() if _place_fits(run, each, vty))
+
+
+def _place_fits(run: Evaluation, conditions: Conditions, vty: int | None) -> bool:
+    via = run.attempt.via
+    if conditions.ways is not None and via not in conditions.ways.value:
+        return False
+    if conditions.not_ways is not None and via in conditions.not_ways.value:
+        return False
+    if conditions.vtys is not None:
+        first, last = conditions.vtys.value
+        if vty is None or not first <= vty <= last:
+            return False
+    if conditions.addresses is None:
+        return True
+    return via not in PORTS and run.oracle.goes_to(frozenset(conditions.addresses.value), run.attempt.destination)
+
+
+def holds(run: Evaluation, endpoint: Endpoint, key: object, name: str | None) -> bool:
+    """Whether the conditions of a policy or an elevation are met by a login at an endpoint under a username."""
+    conditions = run.resolved.conditions.get(key)
+    if conditions is None:
+        return True
+    if key not in endpoint.met:
+        return False
+    if conditions.hours is not None and not run.oracle.within(conditions.hours):
+        return False
+    if conditions.sources is not None:
+        if endpoint.via in PORTS or not run.allowed_from(conditions.sources, "a condition")[0]:
+            return False
+    return _person_fits(run, conditions, name)
+
+
+def _person_fits(run: Evaluation, conditions: Conditions, name: str | None) -> bool:
+    if conditions.accounts is None and conditions.roles is None:
+        return True
+    if run.stage is Stage.AUTHENTICATION:
+        asks = conditions.accounts if conditions.accounts is not None else conditions.roles
+        if asks is not None:
+            run.ask("name", Reason.ASKS_NAME, asks.origin)
+    account = find_account(run, name)
+    if conditions.accounts is not None:
+        named = account.name if account is not None else name
+        if named not in conditions.accounts.value:
+            return False
+    if conditions.roles is None:
+        return True
+    role = account.user.role if account is not None else None
+    return role is not None and role.value in conditions.roles.value
+
+
+def find_account(run: Evaluation, name: str | None) -> Account | None:
+    """The local account that a username means: the one that is spelt so, or where case does not matter nearly so."""
+    if name is None:
+        return None
+    found = run.resolved.named.get(name)
+    other = run.resolved.folded.get(name.casefold())
+    if other is None or other is found:
+        return found
+    by_case = run.settle(run.resolved.facts["names-by-case"], "names-by-case")
+    return found if by_case else other
+
+
+def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = None) -> Configured[Any] | None:
+    """What the policy that counts for a login says of something; None where none says anything.
+
+    The first that holds and says it counts; what it leaves unsaid the next may say.
+    """
+    if not run.resolved.policies:
+        return None
+    name = name if name is not None else run.attempt.name
+    for policy in _in_order(run, field):
+        value: Configured[Any] | None = getattr(policy, field)
+        if (value is None and policy.block.doubt is None) or not holds(run, endpoint, ("policy", policy.name), name):
+            continue
+        doubt = policy.block.doubt
+        if value is not None:
+            if doubt is None or run.maybe(policy.block, f"whether policy {policy.name} holds here"):
+                return value
+        elif doubt is not None and field in _IN_DOUBT:
+            purpose = "web" if endpoint.entry is None else "login"
+            options = (_UNSAID, *_IN_DOUBT[field](run, purpose))
+            chosen = run.choose(options, doubt, f"what policy {policy.name} says", f"{policy.name} {field}")
+            if chosen is not _UNSAID:
+                return Configured(chosen, doubt)
+    return None
+
+
+def _in_order(run: Evaluation, field: str) -> list[Policy]:
+    resolved = run.resolved
+    fact = resolved.facts["policy-order"]
+    if fact.value is UNKNOWN:
+        saying = [
+            each for each in resolved.policies if getattr(each, field) is not None or each.block.doubt is not None
+        ]
+        if len(saying) < 2:
+            return saying
+    return resolved.ordered(run.settle(fact, "policy-order"))
+
+
+def lets_in(run: Evaluation, endpoint: Endpoint, *, named: bool) -> bool:
+    """Whether no policy refuses a login: those that name no account or role where it arrives, the others with its name.
+
+    Otherwise the run is stopped.
+    """
+    resolved = run.resolved
+    if not resolved.policies:
+        return True
+    by_name = any(
+        (each.conditions.accounts or each.conditions.roles) and (each.refused or each.sources.ipv4 or each.sources.ipv6)
+        for each in resolved.policies
+    )
+    if by_name is not named:
+        return True
+    stage = Stage.AUTHENTICATION if named else Stage.REACHABILITY
+    outcome = "denied" if named else "refused"
+    refused = said(run, endpoint, "refused")
+    if refused is not None:
+        run.stop(outcome, stage, Reason.POLICY_REFUSES, refused.origin)
+        return False
+    if endpoint.via in PORTS:
+        return True
+    for policy in _in_order(run, "sources"):
+        family = policy.sources
+        if (family.ipv4 is None and family.ipv6 is None) or not holds(
+            run, endpoint, ("policy", policy.name), run.attempt.name
+        ):
+            continue
+        limit = family.ipv4
+        if family.ipv4 is None or family.ipv6 is None or family.ipv4.value != family.ipv6.value:
+            limit = family.ipv4 if run.oracle.source_family() == 4 else family.ipv6
+        if limit is None:
+            return True
+        allowed, step = run.allowed_from(limit, f"policy {policy.name}", stage)
+        if not allowed:
+            run.stop(outcome, step.stage, step.code, step.origin, *step.arguments)
+            return False
+        run.steps.append(step)
+        return True
+    return True
