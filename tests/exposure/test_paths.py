@@ -7,7 +7,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from overhang.exposure import AccessPath, AccessPaths, find_paths
-from overhang.model import Address, parse_address
+from overhang.exposure.paths import ELSEWHERE
+from overhang.language import SCHEMA
+from overhang.language.normalise import Normaliser
+from overhang.model import Address, Hours, parse_address
 from overhang.profiles import KEYS
 from overhang.simulation import Attempt, FromProfile, Reason, Result
 from overhang.simulation.result import Resolved
@@ -15,12 +18,12 @@ from tests.support.generator import NOW, SOURCES, SPICE, STRANGER, WAYS, BruteFo
 
 
 def holds(
-    found: AccessPaths, way: AccessPath, via: str, source: Address | None, to: Address | None, down: frozenset[str]
+    found: AccessPaths, way: AccessPath, via: str, source: Address | None, to: Address | None, state: int
 ) -> bool:
     """Whether a row holds, however many VTYs it needs to be in use."""
-    if not way.sure or way.via != via or not way.states >> found.states.index(down) & 1:
+    if not way.sure or way.via != via or not way.states >> state & 1:
         return False
-    if way.to is not None and str(to) not in way.to:
+    if way.to is not None and (ELSEWHERE if to is not None and str(to) == ELSE else str(to)) not in way.to:
         return False
     return source is None or bool(
         way.sources & found.address_classes.holding(source.family, source.value, source.value)
@@ -32,7 +35,7 @@ def highest(
     via: str,
     source: Address | None,
     to: Address | None,
-    down: frozenset[str],
+    state: int,
     knows: frozenset[str],
     most_busy: int,
 ) -> int:
@@ -41,7 +44,7 @@ def highest(
         for way in found.paths
         if len(way.needs_busy) <= most_busy
         and found.credentials.within(way.needs, knows)
-        and holds(found, way, via, source, to, down)
+        and holds(found, way, via, source, to, state)
     ]
     return max(levels, default=-1)
 
@@ -52,8 +55,16 @@ def names_of(found: AccessPaths, numbers: frozenset[int]) -> frozenset[str]:
 
 def addresses(made: Made, chance: random.Random) -> Address | None:
     own = [each.prefix for each in made.resolved.addresses if each.prefix is not None]
+    named = {text for each in made.resolved.conditions.values() if each.addresses for text in each.addresses.value}
+    if not own and named:
+        return parse_address(chance.choice([ELSE, *sorted(named)]))
     prefix = chance.choice(own) if own else None
     return None if prefix is None else Address(prefix.family, prefix.host)
+
+
+def during(found: AccessPaths, state: int) -> frozenset[Hours] | None:
+    """What holds of the time of day in a state."""
+    return found.times[state] if len(set(found.times)) > 1 else None
 
 
 def check_device(seed: int, probes: int, tally: Counter[object]) -> int:
@@ -82,18 +93,20 @@ def check_device(seed: int, probes: int, tally: Counter[object]) -> int:
     brute = BruteForce(made, tell)
     every = sorted(names_of(found, frozenset(range(len(found.credentials.names)))))
     for _ in range(probes):
-        via = chance.choice(WAYS)
+        via = chance.choice((*WAYS, "ssh", "ssh", "ssh"))
         source = None if via in ("console", "auxiliary") else parse_address(chance.choice(SOURCES))
         to = None if source is None else addresses(made, chance)
-        down = chance.choice(found.states)
+        state = chance.randrange(len(found.states))
+        down = found.states[state]
         some = chance.sample(every, min(len(every), chance.choice((0, 1, 2, 3))))
         knows = names_of(found, frozenset(found.credentials.number(item) for item in some))
         if len(knows) > 5:
             continue
         most = chance.choice((0, 0, 1, 3, 5, 99))
-        got = brute.best(via, source, to, down, knows, most)
-        said = highest(found, via, source, to, down, knows, most)
-        where = f"{seed=} {via=} {source=} {to=} {down=} {knows=} {most=}"
+        when = during(found, state)
+        got = brute.best(via, source, to, down, knows, most, when)
+        said = highest(found, via, source, to, state, knows, most)
+        where = f"{seed=} {via=} {source=} {to=} {down=} {when=} {knows=} {most=}"
         assert said == got, f"{made.text}\n{where}: ways {said}, login {got}"
     sure = [way for way in found.paths if way.sure]
     rows = chance.sample(sure, min(len(sure), 2))
@@ -108,20 +121,25 @@ def _check_row(made: Made, found: AccessPaths, brute: BruteForce, way: AccessPat
     if way.sources is not None:
         family, low, _ = next(found.address_classes.ranges(way.sources))
         source = Address(family, low)
-    to = None if way.to is None else parse_address(way.to[0])
-    down = next(state for index, state in enumerate(found.states) if way.states >> index & 1)
+    to = None if way.to is None else parse_address(ELSE if way.to[0] == ELSEWHERE else way.to[0])
+    if to is None and source is not None:
+        to = addresses(made, random.Random(1)) if not made.resolved.addresses else None
+    state = next(index for index in range(len(found.states)) if way.states >> index & 1)
+    down, when = found.states[state], during(found, state)
     knows = names_of(found, way.needs)
     if len(knows) > 5:
         return
     most = len(way.needs_busy)
-    assert brute.best(way.via, source, to, down, knows, most) == way.level, f"{made.text}\n{way}"
+    assert brute.best(way.via, source, to, down, knows, most, when) == way.level, f"{made.text}\n{way}"
     for number in way.needs:
         fewer = names_of(found, way.needs - {number})
-        assert brute.best(way.via, source, to, down, fewer, most) < way.level, f"{made.text}\n{way} without {number}"
+        assert brute.best(way.via, source, to, down, fewer, most, when) < way.level, f"{made.text}\n{way} without {number}"
     if most:
-        assert brute.best(way.via, source, to, down, knows, most - 1) < way.level, f"{made.text}\n{way} not so busy"
+        assert brute.best(way.via, source, to, down, knows, most - 1, when) < way.level, f"{made.text}\n{way} not so busy"
 
 
+#: An address that no condition names.
+ELSE = "203.0.113.77"
 OUTCOMES = ("refused", "dropped", "denied", "admitted")
 # checks and methods that must be met in one attempt of a hundred for the agreement to mean something
 OFTEN = (
@@ -135,7 +153,7 @@ NOT_HERE = {
     if reason.name.startswith(("UNSURE", "TOO_MANY")) or reason.name in {
         "EITHER", "PAUSED", "SPARED", "LOCKED", "OUT_OF_TRIES", "NO_MORE_TRIES", "VTYS_BUSY",
         "NOT_OURS",
-        "ALREADY_THERE", "KEY_ASIDE", "NO_SUCH_DOOR",
+        "ALREADY_THERE", "ALGORITHM_AGREED", "NO_ALGORITHM", "KEYS_REFUSED", "KEY_ASIDE", "NO_SUCH_DOOR",
     }
 }  # fmt: skip
 EVERY = set(Reason) - NOT_HERE
@@ -147,13 +165,13 @@ def test_ways_and_logins_agree() -> None:
 
     @given(st.integers(0, 10**9))
     @settings(
-        max_examples=2000, derandomize=True, deadline=None, suppress_health_check=list(HealthCheck), database=None
+        max_examples=1300, derandomize=True, deadline=None, suppress_health_check=list(HealthCheck), database=None
     )
     def agree(seed: int) -> None:
         compared[0] += check_device(seed, 2, tally)
 
     agree()
-    assert compared[0] > 6000
+    assert compared[0] > 4000
     every = tally["all"]
     for outcome in OUTCOMES:
         assert tally["outcome", outcome] >= every / 100, outcome
@@ -167,6 +185,27 @@ def test_ways_and_logins_agree() -> None:
         if not tally["key", key, str(KEYS[key].read(text))]
     ]
     assert silent == []
+
+
+#: Statements on which no login hangs, or that the cases hold instead, beside those that put something in doubt.
+BESIDE = {
+    ("device", "kind site changed saved recovery"), ("port", "idle"), ("vty", "idle"), ("servers", "timeout tries"),
+    ("ssh", "port sessions rate finish_within idle ciphers macs exchanges host_key_kinds"),
+    ("telnet", "port sessions rate idle"), ("snmp", "versions"), ("door", "port"), ("management", "pause record"),
+    ("web", "http_port https_port certificate certificate_key certificate_valid tls idle"),
+    ("passwords", "mask length classes remember youngest oldest warn lock"), ("address", "interface faces"),
+}  # fmt: skip
+
+
+def test_the_random_devices_use_every_statement() -> None:
+    seen: Counter[tuple[str, str]] = Counter()
+    devices = 1500
+    for seed in range(devices):
+        blocks = Normaliser(secrets=True).blocks(Made(seed).resolved.device)
+        seen.update({(each.spec.block, each.spec.field) for block in blocks for each in block.body})
+    beside = {(block, field) for block, fields in BESIDE for field in fields.split()}
+    wanted = {(row.block, row.field) for row in SCHEMA.rows if row.block and row.field != "incomplete"} - beside
+    assert {each: seen[each] for each in wanted if seen[each] < devices / 100} == {}
 
 
 def test_the_brute_force_types_what_opens_nothing() -> None:

@@ -6,8 +6,9 @@ import random
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from overhang.exposure.credentials import CredentialIndex
 from overhang.language import read_sheet
-from overhang.model import Address
+from overhang.model import Address, Hours
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
 from overhang.simulation import Attempt, LockoutState, ResolvedDevice, Result, decide
 
@@ -39,7 +40,7 @@ SPICE: dict[str, tuple[str, ...]] = {
     "wants-identity": ("yes", "no"),
     "unsaid-versions": ("1", "2", "1 2"),
     "ssh-needs-users": ("yes", "no"),
-    "missing-methods": ("deny", "general", "users"),
+    "missing-methods": ("deny", "general", "users", "admit"),
     "missing-list": ("allow", "deny"),
     "no-accounts": ("next", "reject"),
     "unknown-account": ("next", "reject"),
@@ -55,7 +56,19 @@ SPICE: dict[str, tuple[str, ...]] = {
     "elevates": ("secret", "tiers", "accounts", "no"),
     "bare-elevation-console": ("admit", "deny"),
     "bare-elevation-remote": ("admit", "deny"),
+    "bare-elevation-level": ("-", "0", "7", "15"),
+    "missing-group": ("next", "reject"),
+    "missing-role": ("unsaid", "deny"),
+    "names-by-case": ("yes", "no"),
+    "account-without-password": ("deny", "admit"),
+    "empty-password-asked": ("yes", "no"),
+    "must-change": ("admit", "deny"),
+    "account-from-at-ports": ("yes", "no"),
+    "smallest-host-key": ("0", "768", "4096"),
+    "failed-elevation-closes": ("yes", "no"),
+    "policy-order": ("first", "last", "exact"),
 }
+HOURS = ("08:00-17:30", "22:00-06:00 mon-fri", "09:00-10:00 sat,sun")
 
 
 class Made:
@@ -98,6 +111,8 @@ class Made:
 
     def _form(self) -> str:
         text = self.pick(*PASSWORDS)
+        if self.chance(0.05):
+            return "unopenable"
         return self.pick(f"readable {text}", f"readable {text}", "opaque 8f", "none", "factory", f"hashed $0${text}")
 
     def _check(self, *kinds: str) -> list[str]:
@@ -117,6 +132,10 @@ class Made:
             yield from self._check("nothing", "password", "password", "users", "users", "methods")
         if self.chance(0.45):
             yield f"    password {self._form()}"
+        yield from self._another()
+        yield from self._cap()
+        if self.chance(0.1):
+            yield "    users-last"
         if self.chance(0.3):
             yield f"    level {self.pick('0', '3', '15', 'asked')}"
         if self.chance(0.2):
@@ -126,9 +145,72 @@ class Made:
                 yield f"    accept {self.pick('ssh', 'telnet', 'ssh telnet', 'nothing')}"
             yield from self._from()
 
+    def _another(self, share: float = 0.08, *, levels: bool = False) -> Iterator[str]:
+        if self.chance(share):
+            yield f"    another-password {self._form()}{self.pick('', ' level 3', ' level 15') if levels else ''}"
+
+    def _cap(self) -> Iterator[str]:
+        if self.chance(0.06):
+            yield f"    cap {self.pick(0, 2, 7, 14)}"
+
+    def _conditions(self, share: float) -> Iterator[str]:
+        if self.chance(share):
+            yield f"    for-ways {self.pick('ssh', 'telnet ssh', 'console', 'http https', 'https')}"
+        if self.chance(share / 2):
+            yield f"    for-other-ways {self.pick('ssh', 'console auxiliary', 'http')}"
+        if self.chance(share):
+            yield f"    for-sources {self.pick(*LISTS)}"
+        if self.chance(share / 2):
+            yield f"    for-addresses {self.pick('10.64.0.1', '198.51.100.1', '2001:db8::1')}"
+        if self.chance(share / 2):
+            yield f"    for-accounts {self.pick('lena', 'omar ines', 'zoe')}"
+        if self.chance(share / 2):
+            yield f"    for-roles {self.pick('chief', 'nobody')}"
+        if self.chance(share / 2):
+            yield f"    for-vtys {self.pick('0', '0-1', '2')}"
+        if self.chance(share / 2):
+            yield f"    for-hours {self.pick(*HOURS)}"
+
+    def _policy(self, name: str) -> Iterator[str]:
+        yield f"policy {name}:"
+        yield from self._conditions(0.35)
+        if self.chance(0.1):
+            yield "    refused"
+        yield from self._from()
+        if self.chance(0.4):
+            yield from self._check("nothing", "password", "users", "methods", "elevation-password")
+        if self.chance(0.2):
+            yield f"    login {self.pick('password', 'key', 'password key', 'both', 'two-keys')}"
+        if self.chance(0.2):
+            yield f"    tries {self.pick(0, 1, 3)}"
+        if self.chance(0.2):
+            yield f"    empty-passwords {self.pick('yes', 'no')}"
+        if self.chance(0.2):
+            yield f"    guest {self.pick(0, 1, 15)}"
+        if self.chance(0.2):
+            yield f"    level {self.pick(0, 5, 15)}"
+        if self.chance(0.2):
+            yield f"    cap {self.pick(0, 2, 7, 14)}"
+        if self.chance(0.2):
+            yield f"    elevates {self.pick('yes', 'no')}"
+        if self.chance(0.1):
+            yield "    idle 5m"
+
     def _user(self, name: str) -> Iterator[str]:
         yield f"user {name}:"
-        if self.chance(0.9):
+        yield from self._another(levels=True)
+        if self.chance(0.08):
+            yield f"    elevates {self.pick('yes', 'no', 'no')}"
+        if self.chance(0.08):
+            yield f"    not-via {self.pick('console', 'ssh telnet', 'http')}"
+        if self.chance(0.1):
+            yield f"    login {self.pick('password', 'key', 'password key', 'both', 'two-keys')}"
+        if self.chance(0.06):
+            yield f"    key-authority ssh-ed25519 CCCC x{self.pick('', ' from office', ' until 2026-05-31')}"
+        for flag, share in (("must-change", 0.1), ("no-prompt", 0.05), ("never-locked", 0.05)):
+            if self.chance(share):
+                yield f"    {flag}"
+        if self.chance(0.85):
             yield f"    password {self._form()}"
         if self.chance(0.6):
             yield f"    level {self.pick(0, 1, 5, 7, 15)}"
@@ -140,6 +222,8 @@ class Made:
             yield f"    from {self.pick(*LISTS)}"
         if self.chance(0.3):
             yield f"    public-key ssh-ed25519 {self.pick('AAAA', 'BBBB')}"
+        if self.chance(0.2):
+            yield f"    public-key ssh-rsa DDDD x{self.pick('', ' from ships', ' from office', ' until 2026-05-31', ' until 2026-06-01')}"
         if self.chance(0.1):
             yield "    any-name"
         if self.chance(0.05):
@@ -163,7 +247,11 @@ class Made:
                         "reject",
                     )
                     for kind in self.random.sample(kinds, self.pick(1, 2, 3)):
-                        yield f"    {kind}"
+                        leads = self.pick("goes-on", "goes-on", "list a", "list a", "list b", "list c", "ends")
+                        yield f"    {kind}{f' no {leads}' if self.chance(0.2) else ''}"
+                    if self.chance(0.2):
+                        yield f"    at-end {self.pick('deny', 'admit', 'users', 'list a', 'list b')}"
+                    yield from self._cap()
         if self.chance(0.3):
             yield "methods for level:"
             for kind in self.random.sample(("users", "servers g", "servers h"), self.pick(1, 2)):
@@ -182,22 +270,58 @@ class Made:
         for name in NAMES[: self.pick(0, 1, 2, 2, 3)]:
             yield from self._user(name)
         yield from ("role chief:", "    level 9")
+        yield from self._cap()
+        if self.chance(0.08):
+            yield f"    elevates {self.pick('yes', 'no')}"
+        if self.chance(0.06):
+            yield f"    via {self.pick('console', 'ssh telnet')}"
+        if self.chance(0.06):
+            yield f"    not-via {self.pick('console', 'ssh')}"
+        if self.chance(0.06):
+            yield f"    from {self.pick(*LISTS)}"
         for level in self.random.sample((3, 7, 15, 15), self.pick(0, 1, 2)):
             yield f"elevation {level}:"
             form = self._form()
             if form == "factory" and self.profile.values["elevates"] == "tiers":
                 form = "none"  # whatever is typed opens it, and might open a tier that cannot be compared
             yield f"    password {form}"
+            if self.chance(0.1):
+                yield f"    another-password readable {self.pick(*PASSWORDS)}"
+            if self.chance(0.1):
+                yield f"    least {self.pick(0, 1, 5, 9)}"
+            if self.chance(0.2):
+                yield from self._conditions(0.3)
         for name, kind in (("g", "radius"), ("h", "tacacs")):
             if self.chance(0.6):
                 yield f"servers {kind} {name}:"
                 for server in self.random.sample(SERVERS, self.pick(0, 1, 2)):
                     yield f"    server {server}"
+                for line, share in (("secret-wrong", 0.05), ("needs-user", 0.2)):
+                    if self.chance(share):
+                        yield f"    {line}"
+                if self.chance(0.3):
+                    yield f"    level-from {self.pick('server', 'account', 'lower', 'higher')}"
         yield from self._methods()
-        for name in LISTS[:3]:
+        for place, name in enumerate(LISTS[:3]):
             yield f"sources {name}:"
+            others = ("nowhere", *LISTS[:place])  # lists that refer in a circle are in doubt
             for prefix in self.random.sample(PREFIXES, self.pick(0, 1, 2, 3)):
-                yield f"    {self.pick('allow', 'allow', 'deny')} {prefix}"
+                if self.chance(0.15):
+                    prefix = self.pick("10.64.0.5 to 10.64.0.210", "10.64.0.8 mask 0.0.7.1", *(f"list {each}" for each in others))
+                yield f"    {self.pick('allow', 'allow', 'deny') if self.chance(0.9) else 'leave'} {prefix}"
+                if self.chance(0.06):
+                    yield f"    ask {self.pick(*others)}"
+            if self.chance(0.06):
+                yield f"    at-end {self.pick('allow', 'deny')}"
+            if self.chance(0.04):
+                yield "    silent"
+        if self.chance(0.25):
+            for name in ("yard", "quay", "bay")[: self.pick(1, 2, 3)]:
+                yield from self._policy(name)
+        if self.chance(0.04):
+            yield from ("passwords:", "    letters 3")
+        if self.chance(0.1):
+            yield from ("device:", "    zone Europe/Berlin")
         yield from self._services()
         if self.chance(0.35):
             for own in self.random.sample(OWN, self.pick(1, 2, 3)):
@@ -217,6 +341,14 @@ class Made:
                 yield from self._check("nothing", "password", "users", "methods")
             if self.chance(0.15):
                 yield f"    level {self.pick(0, 4, 15)}"
+            yield from self._cap()
+            if self.chance(0.09):
+                yield "    own-seats"
+                if self.chance(0.7):
+                    yield f"    password {self._form()}"
+                    yield from self._another(0.4)
+            if self.chance(0.06):
+                yield f"    tries {self.pick(0, 1, 3)}"
             if self.chance(0.15):
                 yield f"    elevation methods {self.pick('a', 'b', 'c')}"
             if service == "ssh":
@@ -225,7 +357,9 @@ class Made:
                 if self.chance(0.3):
                     yield f"    versions {self.pick('1', '2', '1 2')}"
                 if self.chance(0.4):
-                    yield f"    login {self.pick('password', 'key', 'password key', 'both')}"
+                    yield f"    login {self.pick('password', 'key', 'password key', 'both', 'two-keys')}"
+                if self.chance(0.3):
+                    yield f"    key-kinds {self.pick('ssh-ed25519', 'ssh-rsa', 'ssh-rsa ssh-ed25519')}"
                 if self.chance(0.3):
                     yield f"    empty-passwords {self.pick('yes', 'no')}"
         yield "web:"
@@ -233,7 +367,14 @@ class Made:
             if self.chance(0.5):
                 yield f"    {way} {self.pick('on', 'on', 'off')}"
         if self.chance(0.5):
-            yield from self._check("users", "methods", "elevation-password", "nothing")
+            yield from self._check("users", "methods", "elevation-password", "nothing", "password")
+        if self.chance(0.15):
+            yield f"    password {self._form()}"
+            yield from self._another(0.2)
+        yield from self._cap()
+        for line, values, share in (("tries", (0, 1, 3), 0.05), ("guest", (0, 1, 9), 0.06), ("level", (0, 2, 15), 0.06)):
+            if self.chance(share):
+                yield f"    {line} {self.pick(*values)}"
         yield from self._from()
         if self.chance(0.5):
             yield from ("snmp:", "    on")
@@ -243,7 +384,12 @@ class Made:
         if self.chance(0.5):
             yield from ("door copy:", "    on")
             if self.chance(0.7):
-                yield from self._check("users", "methods", "nothing")
+                yield from self._check("users", "methods", "nothing", "password")
+            if self.chance(0.1):
+                yield f"    password {self._form()}"
+                yield from self._another(0.4)
+            if self.chance(0.06):
+                yield f"    guest {self.pick(0, 9)}"
             if self.chance(0.4):
                 yield f"    level {self.pick(2, 15)}"
             yield from self._from()
@@ -254,9 +400,14 @@ class Made:
                 yield "    vlan 64"
 
 
-def subsets(items: frozenset[str]) -> Iterator[frozenset[str]]:
-    for size in range(len(items) + 1):
-        yield from map(frozenset, itertools.combinations(sorted(items), size))
+def subsets(items: frozenset[str], index: CredentialIndex) -> Iterator[frozenset[str]]:
+    """What somebody may make use of; equal passwords, who types one types the other."""
+    groups: dict[int, set[str]] = {}
+    for item in sorted(items):
+        groups.setdefault(index.number(item), set()).add(item)
+    for size in range(len(groups) + 1):
+        for chosen in itertools.combinations(groups.values(), size):
+            yield frozenset().union(*chosen)
 
 
 class BruteForce:
@@ -265,11 +416,16 @@ class BruteForce:
     def __init__(self, made: Made, tell: Any = None) -> None:
         self.made = made
         self.tell = tell
-        self.names: list[str | None] = [None, "nobody-has-this", *(user for user in made.resolved.device.users)]
+        self.credentials = CredentialIndex(made.resolved)
+        self.names: list[str | None] = [None, "nobody-has-this", "LENA", *(user for user in made.resolved.device.users)]
+        for conditions in made.resolved.conditions.values():
+            self.names += [name for name in (conditions.accounts or [()])[0] if name not in self.names]
         for accounts in (made.held or {}).values():
             self.names += [name for name in accounts if name not in self.names]
         if made.held is None and made.resolved.device.groups:
             self.names.append("*")
+        # whether the account that logs in decides how far a session can be elevated
+        self.tells = any(word in made.text for word in ("    elevates", "    cap", "for-accounts", "for-roles"))
         count = made.resolved.facts["vtys"].value
         self.numbers = sorted({*made.resolved.device.vtys, *range(count)})
 
@@ -287,15 +443,16 @@ class BruteForce:
         down: frozenset[str],
         knows: frozenset[str],
         most_busy: int = 999,
+        during: frozenset[Hours] | None = None,
     ) -> int:
         """The highest level that anybody with this knowledge reaches; -1 for none. Up to ``most_busy`` of the first VTYs
         may be in use."""
         best = -1
-        landed: set[tuple[frozenset[int], frozenset[str], int]] = set()
+        landed: set[tuple[frozenset[int], frozenset[str], int, str | None]] = set()
         firsts = self.numbers[: most_busy + 1] if via in ("ssh", "telnet") else [0]
         lowest = [frozenset(range(number)) for number in firsts]
         for busy in lowest:
-            for known in subsets(knows):
+            for known in subsets(knows, self.credentials):
                 for name in self.names:
                     for typed in ((), (STRANGER,)):
                         attempt = Attempt(
@@ -314,12 +471,13 @@ class BruteForce:
                             busy,
                             down,
                             self.made.held,
+                            during=during,
                         )
                         result = self.decide(attempt)
                         if result.outcome != "admitted" or result.level is None:
                             continue
                         best = max(best, result.level)
-                        key = (busy, known, result.level)
+                        key = (busy, known, result.level, name if self.tells else None)
                         if key not in landed:
                             landed.add(key)
                             best = max(best, self._elevated(attempt, result.level))

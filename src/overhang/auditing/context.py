@@ -197,11 +197,11 @@ class RuleContext:
         arrivals = self._explorer.arrivals(via, address)
         by_view: dict[object, list[int]] = {}
         for view in self.vtys if via in VTY_WAYS else ():
-            by_view.setdefault(view.likeness, []).append(view.number or 0)
+            by_view.setdefault(self.resolved.kind_of(view), []).append(view.number or 0)
         groups: dict[tuple[object, frozenset[object]], list[int]] = {}
         for index, phase in enumerate(arrivals):
             entry = phase.result.entry
-            groups.setdefault((entry.likeness if entry is not None else via, phase.result.met), []).append(index)
+            groups.setdefault((self.resolved.kind_of(entry) if entry is not None else via, phase.result.met), []).append(index)
         for (likeness, _), indices in groups.items():
             here = [arrivals[index] for index in indices]
             endpoint = here[0].result

@@ -134,7 +134,7 @@ class Explorer:
         groups: dict[object, set[int]] = {}
         count = self.resolved.facts["vtys"].value
         for view in self.resolved.vtys(_MOST_VTYS if count is UNKNOWN else count):
-            groups.setdefault(view.likeness, set()).add(view.number or 0)
+            groups.setdefault(self.resolved.kind_of(view), set()).add(view.number or 0)
         return {likeness: frozenset(numbers) for likeness, numbers in groups.items()}
 
     def vtys_of(self, phase: PhaseResult) -> frozenset[int]:
@@ -142,7 +142,7 @@ class Explorer:
         entry = phase.result.entry
         if entry is None or entry.number is None:
             return frozenset()
-        return frozenset(number for number in self._alike.get(entry.likeness, ()) if number >= entry.number)
+        return frozenset(number for number in self._alike.get(self.resolved.kind_of(entry), ()) if number >= entry.number)
 
     def _lowest_free(self) -> list[int]:
         """The places, in the row of VTYs, that a connection can meet first; of alike ones, one."""
@@ -150,7 +150,7 @@ class Explorer:
             count = self.resolved.facts["vtys"].value
             first: dict[object, int] = {}
             for endpoint, view in enumerate(self.resolved.vtys(_MOST_VTYS if count is UNKNOWN else count)):
-                first.setdefault(view.likeness, endpoint)
+                first.setdefault(self.resolved.kind_of(view), endpoint)
             self._lowest = list(first.values())
         return self._lowest
 
@@ -160,6 +160,8 @@ class Explorer:
         """The usernames to try: none, one that no account has, each account's, and each that the servers hold."""
         names: dict[str | None, None] = {None: None, NOBODY: None}
         names.update(dict.fromkeys(account.name for account in self.resolved.accounts))
+        for conditions in self.resolved.conditions.values():
+            names.update(dict.fromkeys(conditions.accounts.value if conditions.accounts is not None else ()))
         if self.resolved.device.groups:
             held = self.around.held
             if held is None:
@@ -188,7 +190,7 @@ class Explorer:
                 if granted is not None:
                     session = land(run, endpoint, granted.answer, through_list=granted.through_list)
                     yield _phase(oracle, session.level, session)
-                named = named or any(step.asked == "name" for step in run.steps)
+                named = named or any(step.asked == "name" or step.code is Reason.GUEST for step in run.steps)
                 if not self.complete or not oracle.advance():
                     break
             if not named or not self.complete:

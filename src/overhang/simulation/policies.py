@@ -8,8 +8,8 @@ from collections.abc import Callable
 from typing import Any
 
 from overhang.model import Check, Conditions, Configured, Policy
+from overhang.model.device import ANY_SOURCE
 from overhang.model.vocabulary import PORTS
-from overhang.profiles import UNKNOWN
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.resolve import Account, Endpoint
@@ -108,7 +108,7 @@ def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = Non
     name = name if name is not None else run.attempt.name
     for policy in _in_order(run, field):
         value: Configured[Any] | None = getattr(policy, field)
-        if (value is None and policy.block.doubt is None) or not holds(run, endpoint, ("policy", policy.name), name):
+        if not holds(run, endpoint, ("policy", policy.name), name):
             continue
         doubt = policy.block.doubt
         if value is not None:
@@ -124,15 +124,17 @@ def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = Non
 
 
 def _in_order(run: Evaluation, field: str) -> list[Policy]:
+    """The policies that say something of a field, or of which nobody can tell, in the order in which they count."""
     resolved = run.resolved
-    fact = resolved.facts["policy-order"]
-    if fact.value is UNKNOWN:
-        saying = [
-            each for each in resolved.policies if getattr(each, field) is not None or each.block.doubt is not None
-        ]
-        if len(saying) < 2:
-            return saying
-    return resolved.ordered(run.settle(fact, "policy-order"))
+    saying = resolved.saying(field)
+    if len(saying) < 2:
+        return saying
+    order = run.settle(resolved.facts["policy-order"], "policy-order")
+    if order == "last":
+        return saying[::-1]
+    if order == "exact":
+        return sorted(saying, key=lambda policy: -resolved.conditions["policy", policy.name].parts)
+    return saying
 
 
 def lets_in(run: Evaluation, endpoint: Endpoint, *, named: bool) -> bool:
@@ -143,11 +145,7 @@ def lets_in(run: Evaluation, endpoint: Endpoint, *, named: bool) -> bool:
     resolved = run.resolved
     if not resolved.policies:
         return True
-    by_name = any(
-        (each.conditions.accounts or each.conditions.roles) and (each.refused or each.sources.ipv4 or each.sources.ipv6)
-        for each in resolved.policies
-    )
-    if by_name is not named:
+    if resolved.refuses_names is not named:
         return True
     stage = Stage.AUTHENTICATION if named else Stage.REACHABILITY
     outcome = "denied" if named else "refused"
@@ -159,9 +157,7 @@ def lets_in(run: Evaluation, endpoint: Endpoint, *, named: bool) -> bool:
         return True
     for policy in _in_order(run, "sources"):
         family = policy.sources
-        if (family.ipv4 is None and family.ipv6 is None) or not holds(
-            run, endpoint, ("policy", policy.name), run.attempt.name
-        ):
+        if family == ANY_SOURCE or not holds(run, endpoint, ("policy", policy.name), run.attempt.name):
             continue
         limit = family.ipv4
         if family.ipv4 is None or family.ipv6 is None or family.ipv4.value != family.ipv6.value:

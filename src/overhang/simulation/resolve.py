@@ -217,6 +217,13 @@ class ResolvedDevice:
             if key[0] == "policy" or conditions.parts
         }
         self.policies = list(device.policies.values())
+        self._saying: dict[str, list[Policy]] = {}
+        #: whether a policy that may refuse logins depends on who logs in
+        self.refuses_names = any(
+            (each.for_accounts is not None or each.for_roles is not None)
+            and (each.refused is not None or each.sources != ANY_SOURCE or each.block.doubt is not None)
+            for each in self.policies
+        )
         #: whether elevation depends on who has logged in
         self.asks_who = any(each.for_accounts or each.for_roles for each in device.elevations.values())
         #: the times of day that something depends on
@@ -563,13 +570,19 @@ class ResolvedDevice:
         except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError, OverflowError):
             return None
 
-    def ordered(self, order: str) -> list[Policy]:
-        """The policies in the order in which they are asked: as they stand, from the last, or the most exact first."""
-        if order == "last":
-            return self.policies[::-1]
-        if order == "exact":
-            return sorted(self.policies, key=lambda policy: -policy.conditions.parts)
-        return self.policies
+    def kind_of(self, vty: ResolvedEntry) -> object:
+        """What makes VTYs alike: equal values, and the same conditions on VTYs met."""
+        named = (each.vtys.value for each in self.conditions.values() if each.vtys is not None)
+        return vty.likeness, tuple(vty.number is not None and low <= vty.number <= high for low, high in named)
+
+    def saying(self, field: str) -> list[Policy]:
+        """The policies that say something of a field, and those of which nobody can tell."""
+        found = self._saying.get(field)
+        if found is None:
+            unsaid = (None, ANY_SOURCE)
+            found = [each for each in self.policies if getattr(each, field) not in unsaid or each.block.doubt is not None]
+            self._saying[field] = found
+        return found
 
     def locks(self) -> list[Credential]:
         """Every stored password that a login may be asked for, but for communities."""
