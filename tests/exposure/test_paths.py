@@ -133,9 +133,13 @@ def _check_row(made: Made, found: AccessPaths, brute: BruteForce, way: AccessPat
     assert brute.best(way.via, source, to, down, knows, most, when) == way.level, f"{made.text}\n{way}"
     for number in way.needs:
         fewer = names_of(found, way.needs - {number})
-        assert brute.best(way.via, source, to, down, fewer, most, when) < way.level, f"{made.text}\n{way} without {number}"
+        assert brute.best(way.via, source, to, down, fewer, most, when) < way.level, (
+            f"{made.text}\n{way} without {number}"
+        )
     if most:
-        assert brute.best(way.via, source, to, down, knows, most - 1, when) < way.level, f"{made.text}\n{way} not so busy"
+        assert brute.best(way.via, source, to, down, knows, most - 1, when) < way.level, (
+            f"{made.text}\n{way} not so busy"
+        )
 
 
 #: An address that no condition names.

@@ -8,10 +8,10 @@ from overhang.language import read_sheet
 from overhang.profiles import BUILTIN, KEYS
 from overhang.profiles.builtin import DEFAULT
 from overhang.simulation import FromProfile, LockoutState, Reason, ResolvedDevice, decide
-from tests.cases import authentication, authorization, doubt, profiles, reachability
+from tests.cases import authentication, authorization, credentials, doubt, policies, profiles, reachability
 from tests.support.semantics import Case, parse_attempt, parse_cases, resolve, run_case
 
-TABLES = (reachability, authentication, authorization, profiles)
+TABLES = (reachability, authentication, credentials, policies, authorization, profiles)
 DOUBTFUL = list(parse_cases(doubt.CASES))
 ALL = [case for table in TABLES for case in parse_cases(table.CASES)]
 

@@ -307,7 +307,9 @@ class Made:
             others = ("nowhere", *LISTS[:place])  # lists that refer in a circle are in doubt
             for prefix in self.random.sample(PREFIXES, self.pick(0, 1, 2, 3)):
                 if self.chance(0.15):
-                    prefix = self.pick("10.64.0.5 to 10.64.0.210", "10.64.0.8 mask 0.0.7.1", *(f"list {each}" for each in others))
+                    prefix = self.pick(
+                        "10.64.0.5 to 10.64.0.210", "10.64.0.8 mask 0.0.7.1", *(f"list {each}" for each in others)
+                    )
                 yield f"    {self.pick('allow', 'allow', 'deny') if self.chance(0.9) else 'leave'} {prefix}"
                 if self.chance(0.06):
                     yield f"    ask {self.pick(*others)}"
@@ -372,7 +374,11 @@ class Made:
             yield f"    password {self._form()}"
             yield from self._another(0.2)
         yield from self._cap()
-        for line, values, share in (("tries", (0, 1, 3), 0.05), ("guest", (0, 1, 9), 0.06), ("level", (0, 2, 15), 0.06)):
+        for line, values, share in (
+            ("tries", (0, 1, 3), 0.05),
+            ("guest", (0, 1, 9), 0.06),
+            ("level", (0, 2, 15), 0.06),
+        ):
             if self.chance(share):
                 yield f"    {line} {self.pick(*values)}"
         yield from self._from()

@@ -4,8 +4,9 @@ A case begins with ``= section: title``. ``% BASE KEY=VALUE ...`` changes keys o
 with blanks in quotes). Then comes the sheet, and after it rows: ``> attempt`` and ``< how it ends``. The rows of a case are
 one sequence: failures count on, unless the attempt says ``reset``.
 
-An attempt is pairs of words: via, from, to, name, pw, epw, ename, knows, key, elevate, versions, busy, down, at, now, and
-``held GROUP/ACCOUNT/PASSWORD[/LEVEL]`` (pw, epw, knows, down and held may come again). How it ends: the outcome, the level
+An attempt is pairs of words: via, from, to, name, pw, epw, ename, knows, key, elevate, versions, busy, down, at, now,
+``held GROUP/ACCOUNT/PASSWORD[/LEVEL]``, ``cert AUTHORITY/NAME`` and ``alg KIND=NAME,...`` (pw, epw, knows, key, down,
+held, cert and alg may come again). How it ends: the outcome, the level
 where there is one, ``after N`` where a level before elevation is told, granted, denied or unknown for the elevation, and
 ``by`` what decided: line N, key KEY, or attempt FIELD.
 """
@@ -21,6 +22,7 @@ from overhang.model import PublicKey, parse_address
 from overhang.profiles import BUILTIN, KEYS, derive
 from overhang.profiles.builtin import DEFAULT
 from overhang.simulation import Attempt, FromAttempt, FromProfile, LockoutState, ResolvedDevice, Result, decide
+from overhang.simulation.result import Certificate
 
 TODAY = datetime.datetime(2026, 6, 1, 12, tzinfo=datetime.UTC)
 
@@ -68,7 +70,7 @@ def parse_attempt(text: str) -> tuple[Attempt, bool]:
     for key, value in zip(words[::2], words[1::2], strict=True):
         if key in ("from", "to"):
             fields["source" if key == "from" else "destination"] = parse_address(value)
-        elif key in ("pw", "epw", "knows", "down"):
+        elif key in ("pw", "epw", "knows", "down", "cert", "alg"):
             many.setdefault(key, []).append(value)
         elif key == "held":
             group, account, password, *level = value.split("/")
@@ -92,6 +94,12 @@ def parse_attempt(text: str) -> tuple[Attempt, bool]:
     fields["passwords"] = tuple(many.get("pw", ()))
     fields["elevate_passwords"] = tuple(many.get("epw", ()))
     fields["keys"] = tuple(PublicKey("ssh-ed25519", decode_base64(each)) for each in many.get("key", ()))
+    certified = [each.split("/") for each in many.get("cert", ())]
+    fields["certificates"] = tuple(
+        Certificate(PublicKey("ssh-ed25519", decode_base64(data)), frozenset({name})) for data, name in certified
+    )
+    spoken = [each.split("=", 1) for each in many.get("alg", ())]
+    fields["algorithms"] = {kind: tuple(names.split(",")) for kind, names in spoken} or None
     fields["knows"] = frozenset(many.get("knows", ()))
     fields["down"] = frozenset(many.get("down", ()))
     if servers:

@@ -20,7 +20,7 @@ from overhang.simulation.accounts import (
 from overhang.simulation.challenge import Answer, Challenge
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.method_lists import ask_named
-from overhang.simulation.policies import find_account, lets_in, said
+from overhang.simulation.policies import ask_name, find_account, lets_in, said
 from overhang.simulation.reachability import unsaid_check
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.resolve import Account, Credential, Endpoint
@@ -39,6 +39,7 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
     """Ask what the place asks, as often as it lets the person try; None where the run was stopped."""
     if endpoint.via == "snmp":
         return _community(run)
+    ask_name(run, endpoint)
     if not lets_in(run, endpoint, named=True):
         return None
     tries = _tries(run, endpoint)

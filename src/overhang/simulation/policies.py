@@ -71,10 +71,6 @@ def holds(run: Evaluation, endpoint: Endpoint, key: object, name: str | None) ->
 def _person_fits(run: Evaluation, conditions: Conditions, name: str | None) -> bool:
     if conditions.accounts is None and conditions.roles is None:
         return True
-    if run.stage is Stage.AUTHENTICATION:
-        asks = conditions.accounts if conditions.accounts is not None else conditions.roles
-        if asks is not None:
-            run.ask("name", Reason.ASKS_NAME, asks.origin)
     account = find_account(run, name)
     if conditions.accounts is not None:
         named = account.name if account is not None else name
@@ -84,6 +80,15 @@ def _person_fits(run: Evaluation, conditions: Conditions, name: str | None) -> b
         return True
     role = account.user.role if account is not None else None
     return role is not None and role.value in conditions.roles.value
+
+
+def ask_name(run: Evaluation, endpoint: Endpoint) -> None:
+    """Ask for a username, where a policy that may hold at the place depends on it."""
+    for policy in run.resolved.policies:
+        asks = policy.for_accounts if policy.for_accounts is not None else policy.for_roles
+        if asks is not None and ("policy", policy.name) in endpoint.met:
+            run.ask("name", Reason.ASKS_NAME, asks.origin)
+            return
 
 
 def find_account(run: Evaluation, name: str | None) -> Account | None:
