@@ -499,7 +499,7 @@ def test_what_is_expected(overhang: Run, write: Write, expect: str, code: int, e
          "--from and --to do not apply to the console: its user is at the device"),
         (["--via", "ssh", "--elevate", "16"], "--elevate 16: a level is a number from 0 to 15"),
         (["--via", "ssh", "--knows", "lena"],
-         "--knows lena: expected user:..., key:..., entry:..., elevation:..., server:..., community:..."),
+         "--knows lena: expected user:..., key:..., certificate:..., entry:..., service:..., door:..., elevation:..., server:..., community:..."),
         (["--via", "ssh", "--busy", "9-3"], "--busy 9-3: the range runs backwards; write 3-9"),
         (["--via", "ssh", "--ssh-versions", "3"], "--ssh-versions 3: expected 1, 2 or 1,2"),
         (["--via", "ssh", "--now", "June"], "--now June: a date and time is written like 2031-05-17T09:30:00Z; a date alone will do"),

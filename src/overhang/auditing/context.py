@@ -201,7 +201,9 @@ class RuleContext:
         groups: dict[tuple[object, frozenset[object]], list[int]] = {}
         for index, phase in enumerate(arrivals):
             entry = phase.result.entry
-            groups.setdefault((self.resolved.kind_of(entry) if entry is not None else via, phase.result.met), []).append(index)
+            groups.setdefault(
+                (self.resolved.kind_of(entry) if entry is not None else via, phase.result.met), []
+            ).append(index)
         for (likeness, _), indices in groups.items():
             here = [arrivals[index] for index in indices]
             endpoint = here[0].result

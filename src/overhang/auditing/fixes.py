@@ -14,6 +14,7 @@ from overhang.language.unparser import unparse_statement
 from overhang.language.unparser import unparse_value as unparse_value
 from overhang.model import MethodList, Server, ServerGroup, StoredSecret
 from overhang.model.device import NO_BLOCK
+from overhang.model.items import named_in
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import DOOR, PORTS, WAYS, WEB_WAYS
 from overhang.simulation import Provenance, shut_by
@@ -71,8 +72,8 @@ def vty_heads(numbers: Iterable[int]) -> list[str]:
 
 
 def entry_heads(point: AccessPoint) -> list[str]:
-    """The heads of the entries of an access point at a port or VTYs."""
-    return vty_heads(point.numbers) or [f"entry {point.via}"]
+    """The heads of the entries of an access point at a port or VTYs; of a service with places of its own, itself."""
+    return vty_heads(point.numbers) or [f"entry {point.via}" if point.via in PORTS else service_head(point)]
 
 
 def service_head(point: AccessPoint) -> str:
@@ -121,6 +122,8 @@ def ssh_only(context: RuleContext, numbers: Iterable[int]) -> list[str]:
     """Have these VTYs accept SSH and nothing else, with a host key and accounts that it needs."""
     numbers = list(numbers)
     lines = blocks(vty_heads(numbers), "accept ssh")
+    if not numbers:  # Telnet has places of its own
+        lines = block("telnet", "off")
     if any(point.via == "ssh" and point.paths for point in context.access_points):
         return lines
     given = ["on"] if context.resolved.services["ssh"].on.value != "on" else []
@@ -193,16 +196,18 @@ def new_elevation(level: int) -> list[str]:
 
 def new_password(context: RuleContext, item: str) -> list[str]:
     """Another password in the place of an item's: of an elevation, entry, account, community or server."""
-    kind, _, name = item.partition(":")
-    if kind == "user":
-        return block(named("user", name), "password withheld")
-    if kind == "elevation":
-        return new_elevation(int(name))
-    if kind == "entry":
-        return block(f"entry {name}", "password withheld")
+    kind, name, number = named_in(item)
+    heads = {"user": named("user", name), "elevation": f"elevation {name}", "entry": f"entry {name}"}
+    heads |= {"service": name, "door": named("door", name)}
     if kind == "community":
         return context.keep("fix of all communities", lambda: communities(context))
-    group = name.partition("/")[0]
+    if kind in heads and number > 1:
+        return [f"drop {heads[kind]}: another-password"]
+    if kind == "elevation":
+        return new_elevation(int(name))
+    if kind in heads:
+        return block(heads[kind], "password withheld")
+    group = item.partition(":")[2].partition("/")[0]
     return context.keep(("fix of servers", group), lambda: new_servers(context.device.groups[group]))
 
 

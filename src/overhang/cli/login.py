@@ -26,7 +26,7 @@ from overhang.text import UnreadableInput, did_you_mean
 from overhang.text.printable import Printable
 
 _OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
-_ITEMS = ("user:", "key:", "entry:", "elevation:", "server:", "community:")
+_ITEMS = ("user:", "key:", "certificate:", "entry:", "service:", "door:", "elevation:", "server:", "community:")
 _MOST_ASKED = 1000
 
 
@@ -191,9 +191,9 @@ def build_attempt(options: argparse.Namespace) -> Attempt:
         raise UserError(f"--elevate {options.elevate}: a level is a number from 0 to 15")
     if via in PORTS and (options.source or options.to):
         raise UserError(f"--from and --to do not apply to the {via}: its user is at the device")
-    for item in options.knows:
-        if not item.startswith(_ITEMS) or item.endswith(":"):
-            raise UserError(f"--knows {item}: expected {', '.join(each + '...' for each in _ITEMS)}")
+    for known in options.knows:
+        if not known.startswith(_ITEMS) or known.endswith(":"):
+            raise UserError(f"--knows {known}: expected {', '.join(each + '...' for each in _ITEMS)}")
     busy: set[int] = set()
     for text in options.busy:
         first, last = _read(decode_vty_range, text, "--busy")

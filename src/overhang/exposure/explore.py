@@ -142,7 +142,9 @@ class Explorer:
         entry = phase.result.entry
         if entry is None or entry.number is None:
             return frozenset()
-        return frozenset(number for number in self._alike.get(self.resolved.kind_of(entry), ()) if number >= entry.number)
+        return frozenset(
+            number for number in self._alike.get(self.resolved.kind_of(entry), ()) if number >= entry.number
+        )
 
     def _lowest_free(self) -> list[int]:
         """The places, in the row of VTYs, that a connection can meet first; of alike ones, one."""

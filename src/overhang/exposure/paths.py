@@ -216,7 +216,10 @@ def _rows_of(explorer: Explorer, via: str) -> Iterator[AccessPath]:
         arrivals = explorer.arrivals(via, destination)
         if label == UNKNOWN_ADDRESS:
             arrivals = [phase for phase in arrivals if not phase.sure]
-        key = tuple(phase._replace(result=(id(phase.result.entry) if phase.result.entry else 0, phase.result.met)) for phase in arrivals)
+        key = tuple(
+            phase._replace(result=(id(phase.result.entry) if phase.result.entry else 0, phase.result.met))
+            for phase in arrivals
+        )
         if key not in by_arrival:
             by_arrival[key] = list(_split(explorer, _reduce(explorer, arrivals)))
         for row in by_arrival[key]:

@@ -580,7 +580,9 @@ class ResolvedDevice:
         found = self._saying.get(field)
         if found is None:
             unsaid = (None, ANY_SOURCE)
-            found = [each for each in self.policies if getattr(each, field) not in unsaid or each.block.doubt is not None]
+            found = [
+                each for each in self.policies if getattr(each, field) not in unsaid or each.block.doubt is not None
+            ]
             self._saying[field] = found
         return found
 

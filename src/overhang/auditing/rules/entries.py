@@ -8,7 +8,7 @@ from overhang.auditing.findings import Finding, origins_of
 from overhang.auditing.rules.common import Unauthenticated, by_cause, check_keys, labels_of, unauthenticated, verb
 from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import listed, vtys_label
-from overhang.model.vocabulary import PORTS
+from overhang.model.vocabulary import PORTS, VTY_WAYS
 from overhang.simulation import Provenance, Reason, Result, Stage
 from overhang.simulation.resolve import ResolvedEntry
 
@@ -103,7 +103,7 @@ def _passable(context: RuleContext, points: list[AccessPoint], reason: Reason) -
         return fixes.block("entry auxiliary", "closed")
     fix = fixes.check_users(context, points)
     if reason is Reason.PASSWORD_NOT_FOR_SSH:  # it would be left behind, asked for by nobody
-        heads = (head for point in points for head in fixes.vty_heads(point.numbers))
+        heads = (head for point in points for head in fixes.entry_heads(point))
         fix = fixes.blocks(heads, "drop password") + fix
     return fix
 
@@ -155,7 +155,7 @@ def shared_passwords(context: RuleContext, kind: str) -> Iterator[Finding]:
         if result is None:
             continue
         by_list = next((step for step in result.trace if step.code is Reason.CHECK_METHODS), None)
-        if kind == ("fallback" if by_list else "vty" if point.numbers else "port"):
+        if kind == ("fallback" if by_list else "vty" if point.via in VTY_WAYS else "port"):
             origin = by_list.origin if by_list else point.view.credential.origin
             asked.setdefault(origin, []).append((point, origins_of(result.trace, Stage.AUTHENTICATION)))
     for found in asked.values():
@@ -197,7 +197,7 @@ def default_level_15(context: RuleContext, *, at_vtys: bool) -> Iterator[Finding
     """Entries where every login gets level 15, whoever it is."""
     found: dict[Provenance, list[tuple[AccessPoint, list[Provenance]]]] = {}
     for point in context.access_points:
-        if point.view is None or bool(point.numbers) is not at_vtys:
+        if point.view is None or (point.via in VTY_WAYS) is not at_vtys:
             continue
         path = next((path for path in point.paths if path.needs and path.after_login == 15), None)
         result = context.shown(point, path) if path is not None else None

@@ -58,7 +58,7 @@ def _timeouts(context: RuleContext, point: AccessPoint) -> Iterator[tuple[str, R
     entry = point.view.idle
     given = [(Resolved(*own), point.via)] if own is not None else []
     if isinstance(entry.origin, Origin) or not given:
-        given += [(entry, head) for head in fixes.vty_heads(point.numbers)]
+        given += [(entry, head) for head in fixes.entry_heads(point)]
     first = min(given, key=lambda each: each[0].value if isinstance(each[0].value, int) else math.inf)[0]
     yield from ((point.label, idle, head) for idle, head in given if idle == first)
 

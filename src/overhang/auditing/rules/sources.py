@@ -36,7 +36,7 @@ def lists_at(context: RuleContext, point: AccessPoint, family: int) -> Lists:
 
 
 def _kind(point: AccessPoint) -> str:
-    return "vty" if point.numbers else "web" if point.via in WEB_WAYS else "door"
+    return "vty" if point.via in VTY_WAYS else "web" if point.via in WEB_WAYS else "door"
 
 
 def _why(context: RuleContext, point: AccessPoint) -> tuple[str, Lists]:

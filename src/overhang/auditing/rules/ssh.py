@@ -72,7 +72,8 @@ def no_encrypted_login(context: RuleContext) -> Iterator[Finding]:
         message, because = "SSH is off, so Telnet is the only remote login", [ssh.on.origin]
     else:
         message = "no VTY accepts SSH, so Telnet is the only remote login"
-        because = [view.accept.origin for view in context.vtys if view.number in numbers]
+        because = [view.accept.origin for view in context.vtys if view.number in numbers or not numbers]
+        because = because or [context.resolved.facts["vtys"].origin]
     fix = fixes.ssh_only(context, tuple(sorted(numbers)))
     yield stated(Severity.MEDIUM, message, because, fix)
 

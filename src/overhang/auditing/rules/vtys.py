@@ -12,6 +12,7 @@ from overhang.auditing.rules.common import crossing
 from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import listed, vtys_label
 from overhang.exposure import AccessPath
+from overhang.model.vocabulary import VTY_WAYS
 from overhang.simulation import Provenance, Reason, Stage
 
 rule = Topic("VTYs", 2)
@@ -20,7 +21,7 @@ rule = Topic("VTYs", 2)
 @rule("vty-no-authentication", after="password-ignored vty-weaker-than-others")
 def vty_no_authentication(context: RuleContext) -> Iterator[Finding]:
     """VTYs that ask for nothing."""
-    return entries.no_authentication(context, lambda point: bool(point.numbers))
+    return entries.no_authentication(context, lambda point: point.via in VTY_WAYS)
 
 
 @rule("vty-shared-password", after="vty-no-authentication password-not-set")
@@ -175,11 +176,12 @@ def telnet_accepted(context: RuleContext) -> Iterator[Finding]:
     numbers = sorted(number for point in points for number in point.numbers)
     beside = " alongside SSH" if any(each.via == "ssh" and each.paths for each in context.access_points) else ""
     typed = crossing(context, asking)
-    message = f"Telnet is accepted on {vtys_label(numbers)}{beside}: {typed} the network in clear text"
+    where = f" on {vtys_label(numbers)}" if numbers else ""
+    message = f"Telnet is accepted{where}{beside}: {typed} the network in clear text"
     because: list[Provenance] = [context.resolved.services["telnet"].on.origin]
     because += [point.view.accept.origin for point in points if point.view is not None]
     off = fixes.block("telnet", "off") if context.device.telnet.on is not None else []
-    keys = [Fault.TELNET.at(point.numbers) for point in points]
+    keys = [Fault.TELNET.at(point.numbers or point.via) for point in points]
     effort = AttackerEffort.SECRET_EXPOSED  # also where nothing is asked: a session can be read and taken over
     yield context.opened(message, because, paths, effort, fixes.ssh_only(context, numbers) + off, *keys)
 
