@@ -13,7 +13,7 @@ from overhang.language.reference import reference_tables
 from overhang.language.spec import StatementSpec
 from overhang.language.unparser import unparse
 from overhang.model import BlockInfo, Configured
-from overhang.model.device import NO_BLOCK
+from overhang.model.blocks import NO_BLOCK
 
 
 class Snmp(NamedTuple):

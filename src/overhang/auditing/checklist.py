@@ -13,7 +13,7 @@ from overhang.auditing.findings import Finding, Severity
 from overhang.auditing.wording import listed
 from overhang.exposure import AccessPath
 from overhang.exposure.phrases import from_phrase
-from overhang.model.device import BlockInfo
+from overhang.model.blocks import BlockInfo
 from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
 
 _FREE_ELEVATION = ("no-enable-secret", "elevation-without-account", "elevation-no-authentication")

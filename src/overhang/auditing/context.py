@@ -23,7 +23,7 @@ from overhang.model import Address, Device, Prefix
 from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
 from overhang.project import Person, Project, Thresholds
 from overhang.simulation import Attempt, Provenance, ResolvedDevice, Result, Stage, decide
-from overhang.simulation.resolve import Account, ResolvedEntry, ResolvedService
+from overhang.simulation.views import Account, ResolvedEntry, ResolvedService
 from overhang.text import did_you_mean
 
 T = TypeVar("T")

@@ -13,12 +13,12 @@ from overhang.language.normalise import Normaliser
 from overhang.language.unparser import unparse_statement
 from overhang.language.unparser import unparse_value as unparse_value
 from overhang.model import MethodList, Server, ServerGroup, StoredSecret
-from overhang.model.device import NO_BLOCK
+from overhang.model.blocks import NO_BLOCK
 from overhang.model.items import named_in
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import DOOR, PORTS, WAYS, WEB_WAYS
 from overhang.simulation import Provenance, shut_by
-from overhang.simulation.resolve import ResolvedEntry
+from overhang.simulation.views import ResolvedEntry
 
 NEW_ACCOUNT = "your-name"
 NEW_LIST = "managers"

@@ -4,8 +4,9 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from overhang.model import Configured, Device, StoredSecret
-from overhang.model.device import Others
+from overhang.model.blocks import Others
 from overhang.model.items import item
+from overhang.model.vocabulary import way_label
 from overhang.text import Origin
 
 
@@ -27,12 +28,42 @@ def _others(kind: str, name: str, label: str, others: Others) -> Iterator[Passwo
         yield PasswordPlace(item(kind, name, number), label, Configured(said.value.password, said.origin))
 
 
+def _of_lock(
+    kind: str, name: str, label: str, held: tuple[Configured[StoredSecret] | None, Others]
+) -> Iterator[PasswordPlace]:
+    password, others = held
+    if password is not None:
+        yield PasswordPlace(item(kind, name), label, password)
+    yield from _others(kind, name, label, others)
+
+
 def stored_passwords(device: Device) -> list[PasswordPlace]:
     """Every stored password of a device, in the order of its lines."""
     return sorted(_all_passwords(device), key=lambda place: place.said.origin.line)
 
 
 def _all_passwords(device: Device) -> Iterator[PasswordPlace]:
+    yield from _of_entries(device)
+    yield from _of_levels(device)
+    for user in device.users.values():
+        yield from _of_lock("user", user.name, f"account {user.name}", (user.password, user.others))
+    for kind, service in (("ssh", device.ssh), ("telnet", device.telnet)):
+        yield from _of_lock("service", kind, way_label(kind), (service.password, service.others))
+    yield from _of_lock("service", "web", "the web pages", (device.web.password, device.web.others))
+    for door in device.doors.values():
+        yield from _of_lock("door", door.name, f"door {door.name}", (door.password, door.others))
+    for number, community in enumerate(device.snmp.communities, 1):
+        said = Configured(community.value.password, community.origin)
+        yield PasswordPlace(f"community:{number}", f"SNMP community {number}", said)
+    for group in device.groups.values():
+        for server in group.servers:
+            if server.value.secret is not None:
+                label = f"server {server.value.address} of group {group.name}"
+                key = f"secret:{group.name}/{server.value.address}"
+                yield PasswordPlace(key, label, Configured(server.value.secret, server.origin))
+
+
+def _of_entries(device: Device) -> Iterator[PasswordPlace]:
     for label, entry in (("console", device.console), ("auxiliary port", device.auxiliary)):
         if entry.password is not None:
             yield PasswordPlace(entry.item, f"the {label}", entry.password)
@@ -48,6 +79,9 @@ def _all_passwords(device: Device) -> Iterator[PasswordPlace]:
                 key = f"entry:vty {further.value.under} {further.value.number + 1}"
                 label = f"VTY {further.value.under}"
                 yield PasswordPlace(key, label, Configured(further.value.password, further.origin))
+
+
+def _of_levels(device: Device) -> Iterator[PasswordPlace]:
     for level, elevation in device.elevations.items():
         label = "the enable secret" if level == 15 else f"elevation to level {level}"
         if elevation.strong is not None:
@@ -56,27 +90,3 @@ def _all_passwords(device: Device) -> Iterator[PasswordPlace]:
             unused = elevation.strong is not None
             yield PasswordPlace(f"elevation:{level}", label, elevation.plain, unused)
         yield from _others("elevation", str(level), label, elevation.others)
-    for user in device.users.values():
-        if user.password is not None:
-            yield PasswordPlace(item("user", user.name), f"account {user.name}", user.password)
-        yield from _others("user", user.name, f"account {user.name}", user.others)
-    ssh, telnet, web = device.ssh, device.telnet, device.web
-    places = [
-        ("service", "ssh", "SSH", ssh.password, ssh.others),
-        ("service", "telnet", "Telnet", telnet.password, telnet.others),
-        ("service", "web", "the web pages", web.password, web.others),
-        *(("door", door.name, f"door {door.name}", door.password, door.others) for door in device.doors.values()),
-    ]
-    for kind, name, label, password, others in places:
-        if password is not None:
-            yield PasswordPlace(item(kind, name), label, password)
-        yield from _others(kind, name, label, others)
-    for number, community in enumerate(device.snmp.communities, 1):
-        said = Configured(community.value.password, community.origin)
-        yield PasswordPlace(f"community:{number}", f"SNMP community {number}", said)
-    for group in device.groups.values():
-        for server in group.servers:
-            if server.value.secret is not None:
-                label = f"server {server.value.address} of group {group.name}"
-                key = f"secret:{group.name}/{server.value.address}"
-                yield PasswordPlace(key, label, Configured(server.value.secret, server.origin))

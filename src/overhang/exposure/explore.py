@@ -24,7 +24,7 @@ from overhang.simulation.elevation import elevate
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.reachability import arrive
 from overhang.simulation.reasons import Reason
-from overhang.simulation.resolve import Endpoint
+from overhang.simulation.views import Endpoint
 
 ANYBODY = "*"
 _MOST_VTYS = 256
@@ -299,7 +299,7 @@ def parts_of(needs: frozenset[int], known: Mapping[frozenset[int], Any]) -> list
 
 
 def _elevates_no_less(one: Session | None, other: Session | None) -> bool:
-    """Whether the elevation of one session leads at least as far as that of another one from the same level or below."""
+    """Whether the elevation of one session leads at least as far as that of another, from the same level or below."""
     if one is None or other is None or one == other or other.stuck is not None:
         return True
     if one.stuck is not None or one.who != other.who:

@@ -2,7 +2,7 @@
 level."""
 
 import datetime
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import combinations
 from typing import Any, NamedTuple
 
@@ -61,7 +61,7 @@ class AccessPaths(NamedTuple):
     complete: bool = True
     why_incomplete: str = ""
     #: the times of day that hold in each state
-    times: list[frozenset[Hours]] = []
+    times: Sequence[frozenset[Hours]] = ()
 
     def down(self, path: AccessPath) -> list[list[str]]:
         """The states of the servers in which a path holds, each the sorted addresses of those that are down."""

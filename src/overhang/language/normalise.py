@@ -95,7 +95,7 @@ class Normaliser:
         return value
 
     def _further(self, device: Device, block: BlockSpec) -> Iterator[NormalBlock]:
-        """The further passwords of VTYs, each under the range it is known by, and taken back where a VTY has lost it."""
+        """The further passwords of VTYs, each under the range it is known by, and taken back where a VTY lost it."""
         given: dict[tuple[str, int], Configured[Another]] = {}
         for entry in device.vtys.values():
             for said in entry.others:

@@ -1,21 +1,17 @@
 """The access model: one device's management access as frozen values, each part knowing the line it came from."""
 
 from overhang.model.address import Address, Prefix, parse_address, parse_prefix
+from overhang.model.blocks import BlockInfo, Family
 from overhang.model.device import (
     Banner,
-    BlockInfo,
-    Conditions,
     Device,
     DeviceFacts,
     Door,
-    Elevation,
     Entry,
-    Family,
     Management,
     MethodList,
     OwnAddress,
     Passwords,
-    Policy,
     Role,
     Server,
     ServerGroup,
@@ -26,6 +22,7 @@ from overhang.model.device import (
     User,
     Web,
 )
+from overhang.model.policy import Conditions, Elevation, Policy
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.values import (
     Another,

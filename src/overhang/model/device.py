@@ -10,14 +10,14 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from overhang.model.address import Prefix
+from overhang.model.blocks import ANY_SOURCE, NO_BLOCK, BlockInfo, Family, Names, Others, Ways
+from overhang.model.policy import Elevation, Policy
 from overhang.model.stored_secret import StoredSecret
 from overhang.model.values import (
-    Another,
     Check,
     Community,
     Configured,
     HostKey,
-    Hours,
     ListEnd,
     Lock,
     Method,
@@ -28,35 +28,6 @@ from overhang.model.values import (
     Validity,
 )
 from overhang.text import Origin
-
-Ways = tuple[str, ...]
-Names = tuple[str, ...]
-Others = tuple[Configured[Another], ...]
-
-
-class BlockInfo(NamedTuple):
-    """Where a block begins, and the first statement in it that could not be read, if there is one.
-
-    ``doubt`` puts in doubt what the block does not set; in a list whose lines are in order, what comes after the first
-    ``after`` of them. It is ``declared`` where a statement says that there may be more.
-    ``origin`` is None for a block that the configuration does not have.
-    """
-
-    origin: Origin | None = None
-    doubt: Origin | None = None
-    after: int = 0
-    declared: bool = False
-
-
-class Family(NamedTuple):
-    """The source lists asked about IPv4 and about IPv6 sources; None where that family passes unasked."""
-
-    ipv4: Configured[str] | None = None
-    ipv6: Configured[str] | None = None
-
-
-NO_BLOCK = BlockInfo()
-ANY_SOURCE = Family()
 
 
 class DeviceFacts(NamedTuple):
@@ -91,64 +62,6 @@ class Entry(NamedTuple):
     sources: Family = ANY_SOURCE
     idle: Configured[int | None] | None = None
     closed: Configured[bool] | None = None
-
-
-class Conditions(NamedTuple):
-    """What has to hold for something else to: every part that is set, and of each part one of its values."""
-
-    ways: Configured[Ways] | None = None
-    not_ways: Configured[Ways] | None = None
-    sources: Configured[str] | None = None
-    addresses: Configured[Names] | None = None
-    accounts: Configured[Names] | None = None
-    roles: Configured[Names] | None = None
-    vtys: Configured[tuple[int, int]] | None = None
-    hours: Configured[Hours] | None = None
-
-    @property
-    def parts(self) -> int:
-        """How many of them are set."""
-        return sum(each is not None for each in self)
-
-
-class Elevation(NamedTuple):
-    """How to get to a level: ``strong`` is the one-way password, ``plain`` the readable or masked one.
-
-    ``least`` is the lowest level to come from; the ``for_`` fields limit who may do so, and where.
-    """
-
-    block: BlockInfo = NO_BLOCK
-    strong: Configured[StoredSecret] | None = None
-    plain: Configured[StoredSecret] | None = None
-    others: Others = ()
-    least: Configured[int] | None = None
-    for_ways: Configured[Ways] | None = None
-    for_not_ways: Configured[Ways] | None = None
-    for_sources: Configured[str] | None = None
-    for_addresses: Configured[Names] | None = None
-    for_accounts: Configured[Names] | None = None
-    for_roles: Configured[Names] | None = None
-    for_vtys: Configured[tuple[int, int]] | None = None
-    for_hours: Configured[Hours] | None = None
-
-    @property
-    def conditions(self) -> Conditions:
-        """When it can be used."""
-        return Conditions(
-            self.for_ways,
-            self.for_not_ways,
-            self.for_sources,
-            self.for_addresses,
-            self.for_accounts,
-            self.for_roles,
-            self.for_vtys,
-            self.for_hours,
-        )
-
-    @property
-    def counting(self) -> Configured[StoredSecret] | None:
-        """The password that counts: the one-way one wherever there is one."""
-        return self.strong or self.plain
 
 
 class User(NamedTuple):
@@ -197,46 +110,6 @@ class MethodList(NamedTuple):
     methods: tuple[Configured[Method], ...] = ()
     at_end: Configured[ListEnd] | None = None
     cap: Configured[int] | None = None
-
-
-class Policy(NamedTuple):
-    """What holds for some logins in place of what is said elsewhere; the ``for_`` fields say for which."""
-
-    name: str
-    block: BlockInfo = NO_BLOCK
-    for_ways: Configured[Ways] | None = None
-    for_not_ways: Configured[Ways] | None = None
-    for_sources: Configured[str] | None = None
-    for_addresses: Configured[Names] | None = None
-    for_accounts: Configured[Names] | None = None
-    for_roles: Configured[Names] | None = None
-    for_vtys: Configured[tuple[int, int]] | None = None
-    for_hours: Configured[Hours] | None = None
-    refused: Configured[bool] | None = None
-    sources: Family = Family()
-    check: Configured[Check] | None = None
-    login: Configured[str] | None = None
-    tries: Configured[int] | None = None
-    empty_passwords: Configured[bool] | None = None
-    guest: Configured[int] | None = None
-    level: Configured[int] | None = None
-    cap: Configured[int] | None = None
-    elevates: Configured[bool] | None = None
-    idle: Configured[int | None] | None = None
-
-    @property
-    def conditions(self) -> Conditions:
-        """When it holds."""
-        return Conditions(
-            self.for_ways,
-            self.for_not_ways,
-            self.for_sources,
-            self.for_addresses,
-            self.for_accounts,
-            self.for_roles,
-            self.for_vtys,
-            self.for_hours,
-        )
 
 
 class Server(NamedTuple):

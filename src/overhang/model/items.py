@@ -1,4 +1,4 @@
-"""The names of items of knowledge: a kind and a name, ``user:lena``, and a number behind the second and further ones."""
+"""The names of items of knowledge: a kind and a name, ``user:lena``, and a number behind all but the first."""
 
 import json
 import re

@@ -16,8 +16,8 @@ from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.policies import find_account
 from overhang.simulation.policies import said as policy_says
 from overhang.simulation.reasons import Reason, Stage
-from overhang.simulation.resolve import Account, Credential, Endpoint
 from overhang.simulation.result import FromAttempt, Provenance, Resolved, Step
+from overhang.simulation.views import Account, Credential, Endpoint
 from overhang.text import Origin
 
 _STOPS_KEYS = "lock-stops-keys"
@@ -253,11 +253,9 @@ def shut_by(account: Account, moment: datetime.datetime) -> Resolved | None:
 def is_usable(run: Evaluation, account: Account, via: str | None, *, by_key: bool = False) -> Step | None:
     """The step that says why an account cannot be used; None where it can. ``via`` None: whatever its ways."""
     name, block = account.name, account.block
-    role = account.user.role
-    if role is not None and account.role is None:
-        missing = run.resolved.facts["missing-role"]
-        if run.settle(missing, "missing-role") == "deny":
-            return Step(run.stage, Reason.ROLE_MISSING, role.origin, (name,))
+    role_missing = _role_missing(run, account)
+    if role_missing is not None:
+        return role_missing
     shut = shut_by(account, run.attempt.moment)
     if shut is not None:
         return Step(run.stage, shut.value, shut.origin, (name,))
@@ -275,17 +273,29 @@ def is_usable(run: Evaluation, account: Account, via: str | None, *, by_key: boo
         fact = run.resolved.facts["must-change"]
         if run.settle(fact, "must-change") == "deny":
             return Step(run.stage, Reason.MUST_CHANGE, changing.origin, (name,))
+    return _not_from(run, account)
+
+
+def _role_missing(run: Evaluation, account: Account) -> Step | None:
+    role = account.user.role
+    if role is None or account.role is not None:
+        return None
+    missing = run.resolved.facts["missing-role"]
+    if run.settle(missing, "missing-role") != "deny":
+        return None
+    return Step(run.stage, Reason.ROLE_MISSING, role.origin, (account.name,))
+
+
+def _not_from(run: Evaluation, account: Account) -> Step | None:
+    name, doubt = account.name, account.limits.doubt
     if account.sources is not None:
-        if run.attempt.via in PORTS:
-            fact = run.resolved.facts["account-from-at-ports"]
-            if not run.settle(fact, "account-from-at-ports"):
-                return None
+        fact = run.resolved.facts["account-from-at-ports"]
+        if run.attempt.via in PORTS and not run.settle(fact, "account-from-at-ports"):
+            return None
         allowed, step = run.allowed_from(account.sources, f"account {name}", run.stage)
-        if not allowed:
-            return Step(run.stage, Reason.NOT_FROM, step.origin, (name,))
-    elif account.limits.doubt is not None:
-        if run.maybe(account.limits, f"whether account {name} may be used from this source"):
-            return Step(run.stage, Reason.NOT_FROM, account.limits.doubt, (name,))
+        return None if allowed else Step(run.stage, Reason.NOT_FROM, step.origin, (name,))
+    if doubt is not None and run.maybe(account.limits, f"whether account {name} may be used from this source"):
+        return Step(run.stage, Reason.NOT_FROM, doubt, (name,))
     return None
 
 

@@ -6,7 +6,7 @@ elevation use the same functions; what differs between them is in the challenge.
 
 from typing import NamedTuple
 
-from overhang.model import Check, Configured, PublicKey
+from overhang.model import Check, Configured
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import PORTS, REMOTE_WAYS
 from overhang.simulation.accounts import (
@@ -14,17 +14,17 @@ from overhang.simulation.accounts import (
     check_secret,
     counts_as_wrong,
     elevation_credentials,
-    is_usable,
     place_credentials,
 )
 from overhang.simulation.challenge import Answer, Challenge
 from overhang.simulation.evaluation import Evaluation
+from overhang.simulation.keys import login_word, with_key
 from overhang.simulation.method_lists import ask_named
-from overhang.simulation.policies import ask_name, find_account, lets_in, said
+from overhang.simulation.policies import ask_name, lets_in, said
 from overhang.simulation.reachability import unsaid_check
 from overhang.simulation.reasons import Reason, Stage
-from overhang.simulation.resolve import Account, Credential, Endpoint
 from overhang.simulation.result import FromAttempt, Provenance, Resolved, Step
+from overhang.simulation.views import Credential, Endpoint
 from overhang.text import Origin
 
 
@@ -43,10 +43,10 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
     if not lets_in(run, endpoint, named=True):
         return None
     tries = _tries(run, endpoint)
-    limit = run.settle(tries, "unsaid-tries")
+    limit = int(run.settle(tries, "unsaid-tries"))
     by_key = False
     if endpoint.via == "ssh":
-        key, refused = _with_key(run, endpoint, limit)
+        key, refused = with_key(run, endpoint, limit)
         if key is not None:
             return Granted(key) if key.verdict == "yes" else None
         if refused and limit and run.settle(run.resolved.facts["refused-key-costs"], "refused-key-costs"):
@@ -59,17 +59,22 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
     if guest is not None:
         return Granted(guest)
     asked, origin = check_of(run, endpoint)
-    label = endpoint.entry.spoken if endpoint.entry is not None else endpoint.label
     if asked.kind == "refuse":  # only where nobody can tell what an entry asks, and arriving was explored apart
         run.stop("refused", Stage.REACHABILITY, Reason.PORT_REFUSES, origin, endpoint.label)
         return None
     if by_key:
         asked = Check("both")
     else:
+        label = endpoint.entry.spoken if endpoint.entry is not None else endpoint.label
         methods = "the default method list" if asked.name is None else f"method list {asked.name}"
         arguments = (label, methods) if asked.kind == "methods" else (label,)
         run.note(Stage.AUTHENTICATION, _SENTENCES[asked.kind], origin, *arguments)
-    challenge = Challenge(endpoint, "login", run.attempt.name, origin, 0)
+    return _try(run, Challenge(endpoint, "login", run.attempt.name, origin, 0), asked, Resolved(limit, tries.origin))
+
+
+def _try(run: Evaluation, challenge: Challenge, asked: Check, tries: Resolved) -> Granted | None:
+    """Ask until an answer passes, or no more are taken; then the run was stopped."""
+    endpoint, limit = challenge.endpoint, tries.value
     if not limit and asked.kind != "nothing":
         run.note(Stage.AUTHENTICATION, Reason.OUT_OF_TRIES, tries.origin, limit)
     for index in range(max(limit, asked.kind == "nothing")):
@@ -158,105 +163,6 @@ def check_of(run: Evaluation, endpoint: Endpoint) -> tuple[Check, Provenance]:
 def _own_check_maybe(run: Evaluation, endpoint: Endpoint) -> bool:
     service = endpoint.service
     return service is not None and run.maybe(service.block, f"whether {service.label} has a check of its own")
-
-
-# -- keys --------------------------------------------------------------------------------------------------------------
-
-
-def _login_said(run: Evaluation, endpoint: Endpoint) -> Configured[str] | None:
-    """What says how SSH may be used: a policy, the account, or the service."""
-    account = find_account(run, run.attempt.name)
-    own = account.user.login if account is not None else None
-    return said(run, endpoint, "login") or own or run.resolved.device.ssh.login
-
-
-def login_word(run: Evaluation, endpoint: Endpoint) -> str:
-    """How SSH may be used to log in under the name that is given."""
-    ssh = run.resolved.device.ssh
-    stated = _login_said(run, endpoint)
-    if stated is not None:
-        return stated.value
-    if ssh.block.doubt is not None:
-        options = ("password key", "password", "key", "both")
-        return str(run.choose(options, ssh.block.doubt, "how SSH may be used to log in"))
-    return "password key"
-
-
-def _with_key(run: Evaluation, endpoint: Endpoint, limit: int) -> tuple[Answer | None, int]:
-    """The answer where keys, or the lack of them, settle the login, None where the check goes on; and how many keys
-    were refused."""
-    word = login_word(run, endpoint)
-    if word == "password":
-        return None, 0
-    account = find_account(run, run.attempt.name)
-    wanted = 2 if word == "two-keys" else 1
-    held, refused = _keys_held(run, account, wanted)
-    if len(held) >= wanted and account is not None and is_usable(run, account, "ssh", by_key=True) is None:
-        if refused >= limit > 0 and run.settle(run.resolved.facts["refused-key-costs"], "refused-key-costs"):
-            return None, refused
-        for origin, reason in held:
-            run.note(Stage.AUTHENTICATION, reason, origin, account.name)
-        if word != "both":
-            return Answer("yes", held[-1][0], account=account), refused
-        return None, refused
-    if word in ("key", "both", "two-keys"):
-        stated = _login_said(run, endpoint)
-        needed: Provenance = stated.origin if stated is not None else FromAttempt("key")
-        reason = Reason.TWO_KEYS_NEEDED if wanted == 2 else Reason.KEY_NEEDED
-        run.stop("denied", Stage.AUTHENTICATION, reason, needed)
-        return Answer("no", needed), refused
-    if run.attempt.keys:
-        run.note(Stage.AUTHENTICATION, Reason.KEY_ASIDE, FromAttempt("key"))
-    return None, refused
-
-
-def _keys_held(run: Evaluation, account: Account | None, wanted: int) -> tuple[list[tuple[Provenance, Reason]], int]:
-    """The lines of the account's keys and authorities that the person holds and may use here, up to as many as are
-    wanted; and how many keys were refused before them."""
-    offered = len(run.attempt.keys) + len(run.attempt.certificates)
-    if account is None:
-        return [], offered
-    found: list[tuple[Provenance, Reason]] = []
-    places: list[int] = []
-    for name, keys in run.resolved.key_items(account):
-        key = run.oracle.holds_key(name, keys) if len(found) < wanted else False
-        if isinstance(key, PublicKey):
-            place = [each[:2] for each in run.attempt.keys].index(key[:2])
-            keys = tuple(each for each in keys if each.value[:2] == key[:2])
-        usable = next((each for each in keys if _may_be_used(run, account, each)), None) if key else None
-        if usable is not None:
-            found.append((usable.origin, Reason.KEY_RIGHT))
-            places += [place] if isinstance(key, PublicKey) else []
-    for name, (given,) in run.resolved.certificate_items(account):
-        if len(found) < wanted and run.oracle.holds_certificate(name, given.value, account.name):
-            found += [(given.origin, Reason.CERTIFIED)] if _may_be_used(run, account, given) else []
-    if not found and run.attempt.keys and not account.keys and account.block.doubt is not None:
-        if run.maybe(account.block, f"whether account {account.name} holds the key offered"):
-            found.append((account.origin, Reason.KEY_RIGHT))
-            places.append(0)
-    if len(found) >= wanted:
-        return found, max(places, default=0) - (len(places) - 1 if places else 0)
-    return found, offered - len(found)
-
-
-def _may_be_used(run: Evaluation, account: Account, given: Configured[PublicKey]) -> bool:
-    """Whether a key, or an authority, of an account can be used here and now."""
-    key = given.value
-    kinds = run.resolved.device.ssh.key_kinds
-    spoken = (run.attempt.algorithms or {}).get("keys")
-    if (kinds is not None and key.kind not in kinds.value) or (spoken is not None and key.kind not in spoken):
-        run.note(Stage.AUTHENTICATION, Reason.KEY_NOT_TAKEN, kinds.origin if kinds is not None else given.origin)
-        return False
-    if key.until is not None and run.attempt.moment.date() > key.until:
-        run.note(Stage.AUTHENTICATION, Reason.KEY_EXPIRED, given.origin, account.name)
-        return False
-    if key.sources is None:
-        return True
-    limit = Configured(key.sources, given.origin)
-    allowed, step = run.allowed_from(limit, f"a key of account {account.name}", Stage.AUTHENTICATION)
-    if not allowed:
-        run.note(Stage.AUTHENTICATION, Reason.KEY_NOT_FROM, step.origin, account.name)
-    return allowed
 
 
 # -- the checks --------------------------------------------------------------------------------------------------------

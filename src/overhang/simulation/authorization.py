@@ -6,8 +6,8 @@ from overhang.simulation.challenge import Answer, Session
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.policies import said
 from overhang.simulation.reasons import Reason, Stage
-from overhang.simulation.resolve import Account, Endpoint
 from overhang.simulation.result import Provenance, Resolved
+from overhang.simulation.views import Account, Endpoint
 
 Level = tuple[int, Provenance]
 

@@ -3,8 +3,8 @@
 from typing import NamedTuple
 
 from overhang.model import Configured
-from overhang.simulation.resolve import Account, Endpoint
 from overhang.simulation.result import Provenance, Resolved
+from overhang.simulation.views import Account, Endpoint
 
 
 class Session(NamedTuple):
@@ -40,9 +40,9 @@ class Answer(NamedTuple):
 
     ``verdict`` is yes, no, drop (the connection ends without a prompt) or none (no answer: the next method is asked).
     ``asked``: a password was asked for. ``account``, or a server of ``group`` that gave ``server_level``, accepted the
-    login. ``fixed`` is a level that overrides every other, ``caps`` are levels that nobody gets above who comes this way.
-    ``own_level`` is what the password that opened gives in place of the account's level, ``local`` tells that a server's
-    level was made up with the local account's.
+    login. ``fixed`` is a level that overrides every other, ``caps`` are levels that nobody gets above who comes so.
+    ``own_level`` is what the password that opened gives in place of the account's level, ``local`` tells that the local
+    account had a say in a server's level.
     """
 
     verdict: str

@@ -11,8 +11,8 @@ from overhang.simulation.challenge import Answer, Challenge, Session
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.method_lists import ask_named, high_enough, not_for
 from overhang.simulation.reasons import Reason, Stage
-from overhang.simulation.resolve import Credential, Endpoint
 from overhang.simulation.result import FromAttempt, Resolved, Step
+from overhang.simulation.views import Credential, Endpoint
 
 
 class Elevated(NamedTuple):

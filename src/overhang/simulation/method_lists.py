@@ -15,8 +15,9 @@ from overhang.simulation.challenge import Answer, Challenge, Session
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.policies import find_account, holds
 from overhang.simulation.reasons import Reason
-from overhang.simulation.resolve import Account, ResolvedDevice
+from overhang.simulation.resolve import ResolvedDevice
 from overhang.simulation.result import FromAttempt, Step
+from overhang.simulation.views import Account
 from overhang.text import Origin
 
 #: A method list: its purpose, and its name (None: the default one).
@@ -51,7 +52,7 @@ _UNDEFINED = {"deny": Reason.LIST_UNDEFINED_DENIES, "admit": Reason.LIST_UNDEFIN
 
 
 def ask_list(run: Evaluation, challenge: Challenge, methods: MethodList, seen: tuple[Key, ...]) -> Answer:
-    """Ask a method list; "none" never comes back: a list that ends without an answer denies, unless it says otherwise."""
+    """Ask a method list; "none" never comes back: one that ends without an answer denies, unless it says otherwise."""
     answer = _ask_list(run, challenge, methods, seen)
     caps = (methods.cap,) if methods.cap is not None else ()
     return answer._replace(caps=answer.caps + caps) if answer.verdict == "yes" and caps else answer

@@ -12,9 +12,10 @@ from overhang.model import Address, Configured, Hours, PublicKey
 from overhang.model.stored_secret import Form
 from overhang.model.verification import opens
 from overhang.simulation.reasons import Reason, Stage
-from overhang.simulation.resolve import Credential, ResolvedDevice, ResolvedEntry
+from overhang.simulation.resolve import ResolvedDevice
 from overhang.simulation.result import Attempt, FromAttempt, Provenance, Step
 from overhang.simulation.source_lists import ResolvedSourceList
+from overhang.simulation.views import Credential, ResolvedEntry
 
 
 class Doubt(NamedTuple):

@@ -1,32 +1,31 @@
 """Conditions, and the policies that they make hold for some logins.
 
-What a condition says of the place (way, VTY, address of the device) is settled once, where a login arrives; what it says
-of the person and the hour (source, account, role, time of day) where something depends on it.
+What a condition says of the place (way, VTY, address of the device) is settled once, where a login arrives; what it
+says of the person and the hour (source, account, role, time of day) where something depends on it.
 """
 
-from collections.abc import Callable
 from typing import Any
 
 from overhang.model import Check, Conditions, Configured, Policy
-from overhang.model.device import ANY_SOURCE
+from overhang.model.blocks import ANY_SOURCE
 from overhang.model.vocabulary import PORTS
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.reasons import Reason, Stage
-from overhang.simulation.resolve import Account, Endpoint
+from overhang.simulation.views import Account, Endpoint
 
 #: What a field of a policy may be where a line of it was not understood, beside not being said.
 _EITHER = (True, False)
 _LEVELS = tuple(range(16))
-_IN_DOUBT: dict[str, Callable[[Evaluation, str], tuple[Any, ...]]] = {
-    "check": lambda run, purpose: (Check("users"), Check("nothing"), *run.resolved.list_checks(purpose)),
-    "login": lambda run, _: ("password key", "password", "key", "both"),
-    "tries": lambda run, _: (0, 1, 1000),
-    "empty_passwords": lambda run, _: _EITHER,
-    "guest": lambda run, _: _LEVELS,
-    "level": lambda run, _: _LEVELS,
-    "cap": lambda run, _: _LEVELS,
-    "elevates": lambda run, _: _EITHER,
-    "refused": lambda run, _: (True,),
+_IN_DOUBT: dict[str, tuple[Any, ...]] = {
+    "check": (Check("users"), Check("nothing")),
+    "login": ("password key", "password", "key", "both"),
+    "tries": (0, 1, 1000),
+    "empty_passwords": _EITHER,
+    "guest": _LEVELS,
+    "level": _LEVELS,
+    "cap": _LEVELS,
+    "elevates": _EITHER,
+    "refused": (True,),
 }
 _UNSAID = object()
 
@@ -62,9 +61,10 @@ def holds(run: Evaluation, endpoint: Endpoint, key: object, name: str | None) ->
         return False
     if conditions.hours is not None and not run.oracle.within(conditions.hours):
         return False
-    if conditions.sources is not None:
-        if endpoint.via in PORTS or not run.allowed_from(conditions.sources, "a condition")[0]:
-            return False
+    if conditions.sources is not None and (
+        endpoint.via in PORTS or not run.allowed_from(conditions.sources, "a condition")[0]
+    ):
+        return False
     return _person_fits(run, conditions, name)
 
 
@@ -121,7 +121,8 @@ def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = Non
                 return value
         elif doubt is not None and field in _IN_DOUBT:
             purpose = "web" if endpoint.entry is None else "login"
-            options = (_UNSAID, *_IN_DOUBT[field](run, purpose))
+            lists = run.resolved.list_checks(purpose) if field == "check" else ()
+            options = (_UNSAID, *_IN_DOUBT[field], *lists)
             chosen = run.choose(options, doubt, f"what policy {policy.name} says", f"{policy.name} {field}")
             if chosen is not _UNSAID:
                 return Configured(chosen, doubt)

@@ -8,8 +8,8 @@ from overhang.profiles import KEYS, UNKNOWN
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.policies import lets_in, met_at
 from overhang.simulation.reasons import Reason, Stage
-from overhang.simulation.resolve import Endpoint, ResolvedAddress, ResolvedEntry, ResolvedService
 from overhang.simulation.result import FromAttempt, Step
+from overhang.simulation.views import Endpoint, ResolvedAddress, ResolvedEntry, ResolvedService
 from overhang.text import Origin
 
 

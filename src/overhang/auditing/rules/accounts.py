@@ -14,7 +14,7 @@ from overhang.model.stored_secret import Form
 from overhang.model.verification import plain_text
 from overhang.model.vocabulary import PORTS, VTY_WAYS
 from overhang.simulation import Provenance, Reason, shut_by
-from overhang.simulation.resolve import Account
+from overhang.simulation.views import Account
 
 rule = Topic("accounts", 4)
 #: Names that say what somebody does and not who it is.

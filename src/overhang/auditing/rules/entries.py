@@ -10,7 +10,7 @@ from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import listed, vtys_label
 from overhang.model.vocabulary import PORTS, VTY_WAYS
 from overhang.simulation import Provenance, Reason, Result, Stage
-from overhang.simulation.resolve import ResolvedEntry
+from overhang.simulation.views import ResolvedEntry
 
 #: Levels that no account decides.
 _NOT_BY_ACCOUNT = (Reason.LANDS_ENTRY, Reason.LANDS_SERVICE, Reason.LANDS_UNSAID)
