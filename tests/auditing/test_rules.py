@@ -101,7 +101,7 @@ def test_the_passing_sample_does_not_yield_it(name: str) -> None:
 PASSING: dict[str, int] = {
     "telnet-accepted": 1, "value-set-twice": 2, "password-not-set": 1, "certificate-expires-soon": 1, "elevation-bypasses-servers": 2, "source-list-denies-all": 1,
     "logins-not-logged": 1, "no-account": 1, "no-banner": 1, "single-server": 3, "password-reversible": 1,
-    "port-no-authentication": 1, "source-rule-unreachable": 1, "ssh-no-identity": 1, "web-alongside-ssh": 6, "web-from-anywhere": 1,
+    "port-no-authentication": 1, "source-rule-unreachable": 1, "lockout-denial": 1, "ssh-no-identity": 1, "web-alongside-ssh": 6, "web-from-anywhere": 1,
 }  # fmt: skip
 
 

@@ -47,6 +47,8 @@ class AccessPoint(NamedTuple):
     sources: int | None
     arrives: bool
     paths: tuple[AccessPath, ...]
+    #: the policies and elevations whose conditions on the place are met here
+    met: frozenset[object] = frozenset()
 
     @property
     def way_label(self) -> str:
@@ -223,6 +225,7 @@ class RuleContext:
                 None if via in PORTS else sources,
                 any(arrival.sure for arrival in here),
                 tuple(path for path in paths_at(self._explorer, via, here, to) if path.sure),
+                endpoint.met,
             )
 
     @cached_property
@@ -401,6 +404,7 @@ class RuleContext:
         """Whether some login under the account's name comes by its password or one of its keys."""
         own: set[Provenance] = {said.origin for said in (*account.keys, *account.user.authorities)}
         own.update(each.origin for each in account.credentials)
+        own.update([account.user.no_prompt.origin] if account.user.no_prompt is not None else [])
         if not own:
             return False
         held = (*self.resolved.key_items(account), *self.resolved.certificate_items(account))

@@ -115,6 +115,9 @@ def check_users(context: RuleContext, points: Iterable[AccessPoint]) -> list[str
     """Ask for local accounts at these access points."""
     points = list(points)
     heads = [head for point in points for head in check_heads(point)]
+    policies = context.device.policies.values()
+    met = {key for point in points for key in point.met}
+    heads += [named("policy", each.name) for each in policies if each.check and ("policy", each.name) in met]
     return [*blocks(heads, "check users"), *accounts(context, *(point.via for point in points))]
 
 
@@ -161,16 +164,25 @@ def method(value: Any) -> str:
     return unparse_value("methods", "methods", value)
 
 
-def rewritten(purpose: str, name: str | None, methods: Iterable[str]) -> list[str]:
-    """A method list written anew; a method that stands twice stands once."""
+def rewritten(methods: MethodList, lines: Iterable[str]) -> list[str]:
+    """A method list written anew with other methods; a method that stands twice stands once."""
+    name, purpose = methods.name, methods.purpose
     head = f"methods {quote_word(name)} for {purpose}" if name is not None else f"methods for {purpose}"
-    return [f"drop {head}", *block(head, *dict.fromkeys(methods))]
+    kept = [
+        unparse_value("methods", field, said.value)
+        for field, said in (("at_end", methods.at_end), ("cap", methods.cap))
+        if said is not None
+    ]
+    return [f"drop {head}", *block(head, *dict.fromkeys(lines), *kept)]
 
 
 def replaced(methods: MethodList, old: str, new: str) -> list[str]:
     """A method list with one kind of method replaced."""
-    lines = [new if each.value.kind == old else method(each.value) for each in methods.methods]
-    return rewritten(methods.purpose, methods.name, lines)
+    lines = [
+        method(each.value._replace(kind=new, group=None)) if each.value.kind == old else method(each.value)
+        for each in methods.methods
+    ]
+    return rewritten(methods, lines)
 
 
 def replaced_at(context: RuleContext, origin: Provenance, purpose: str, old: str, new: str) -> list[str]:

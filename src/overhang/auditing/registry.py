@@ -72,7 +72,7 @@ def all_topics() -> tuple[Topic, ...]:
     files = sorted(file for folder in rules_package.__path__ for file in os.listdir(folder))
     for name in (file.removesuffix(".py") for file in files if file.endswith(".py") and file != "__init__.py"):
         topic = getattr(importlib.import_module(f"overhang.auditing.rules.{name}"), "rule", None)
-        if isinstance(topic, Topic):
+        if isinstance(topic, Topic) and topic not in found:  # two modules may hold the rules of one
             found.append(topic)
     return tuple(sorted(found, key=lambda topic: topic.order))
 

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from overhang.exposure.paths import AccessPath, AccessPaths
 from overhang.model import Hours
 from overhang.model.items import named_in
-from overhang.model.values import DAYS
 from overhang.model.vocabulary import PORTS, way_label
 
 _MOST_PREFIXES = 3
@@ -91,12 +90,6 @@ def _phrase(item: str) -> str:
     return phrases[kind] + further if kind in phrases else item
 
 
-def hours_text(hours: Hours) -> str:
-    """A time of day, as a sheet writes it."""
-    clock = "-".join(f"{each // 60:02}:{each % 60:02}" for each in (hours.first, hours.last))
-    return f"{clock} {','.join(DAYS[day] for day in hours.days)}" if hours.days else clock
-
-
 def _hours_phrase(found: AccessPaths, path: AccessPath) -> str:
     """At which times of day a path holds, in words; "" for all."""
     holds = found.hours(path)
@@ -105,7 +98,7 @@ def _hours_phrase(found: AccessPaths, path: AccessPath) -> str:
     inside = set(holds[0]).intersection(*holds[1:])
     every = frozenset[Hours]().union(*found.times)
     outside = every.difference(*holds)
-    parts = [hours_text(each) for each in sorted(inside)] + [f"not {hours_text(each)}" for each in sorted(outside)]
+    parts = [each.text for each in sorted(inside)] + [f"not {each.text}" for each in sorted(outside)]
     return f"at {', '.join(parts)}" if parts else f"at {len(holds)} of {len(set(found.times))} times of day"
 
 

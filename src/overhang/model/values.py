@@ -119,6 +119,14 @@ class Hours(NamedTuple):
     last: int
     days: tuple[int, ...] = ()
 
+    @property
+    def text(self) -> str:
+        """As a sheet writes it, ``22:00-06:00 mon-fri``."""
+        clock = "-".join(f"{each // 60:02}:{each % 60:02}" for each in (self.first, self.last))
+        run = len(self.days) > 2 and self.days[-1] - self.days[0] == len(self.days) - 1
+        days = (self.days[0], self.days[-1]) if run else self.days
+        return " ".join(filter(None, (clock, ("-" if run else ",").join(DAYS[day] for day in days))))
+
     def hold(self, moment: datetime.datetime) -> bool:
         """Whether ``moment``, as the device's own clock shows it, is within."""
         minute = moment.hour * 60 + moment.minute

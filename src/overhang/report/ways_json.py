@@ -5,7 +5,7 @@ from typing import Any
 
 from overhang import __version__
 from overhang.exposure import AccessPath, AccessPaths
-from overhang.exposure.phrases import hours_text, numbers_phrase
+from overhang.exposure.phrases import numbers_phrase
 from overhang.report.ways_text import DeviceWays
 from overhang.text.json_text import json_text
 from overhang.text.printable import Printable
@@ -51,7 +51,7 @@ def way_value(found: AccessPaths, way: AccessPath) -> dict[str, Any]:
 
 def hours_value(found: AccessPaths, way: AccessPath) -> list[list[str]]:
     """The times of day at which a row holds, each the stated times that hold then; empty where it always does."""
-    return [[hours_text(each) for each in held] for held in found.hours(way)]
+    return [[each.text for each in held] for held in found.hours(way)]
 
 
 def written(found: AccessPaths) -> dict[str, str]:

@@ -14,6 +14,7 @@ Level = tuple[int, Provenance]
 
 def land(run: Evaluation, endpoint: Endpoint, answer: Answer, *, through_list: bool) -> Session:
     """The session; the steps that show where its level comes from are added to the trace."""
+    run.stage = Stage.AUTHORIZATION
     level = _level(run, endpoint, answer, through_list=through_list)
     who = None
     if run.resolved.asks_who:

@@ -6,11 +6,12 @@ says of the person and the hour (source, account, role, time of day) where somet
 
 from typing import Any
 
-from overhang.model import Check, Conditions, Configured, Policy
+from overhang.model import Check, Conditions, Configured, Hours, Policy
 from overhang.model.blocks import ANY_SOURCE
 from overhang.model.vocabulary import PORTS
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.reasons import Reason, Stage
+from overhang.simulation.result import Step
 from overhang.simulation.views import Account, Endpoint
 
 #: What a field of a policy may be where a line of it was not understood, beside not being said.
@@ -59,13 +60,23 @@ def holds(run: Evaluation, endpoint: Endpoint, key: object, name: str | None) ->
         return True
     if key not in endpoint.met:
         return False
-    if conditions.hours is not None and not run.oracle.within(conditions.hours):
+    if conditions.hours is not None and not _at_this_hour(run, conditions.hours):
         return False
     if conditions.sources is not None and (
         endpoint.via in PORTS or not run.allowed_from(conditions.sources, "a condition")[0]
     ):
         return False
     return _person_fits(run, conditions, name)
+
+
+def _at_this_hour(run: Evaluation, hours: Configured[Hours]) -> bool:
+    """Whether the device's clock shows such a time; the trace tells that something hangs on it."""
+    within = run.oracle.within(hours)
+    code = Reason.WITHIN_HOURS if within else Reason.OUTSIDE_HOURS
+    step = Step(run.stage, code, hours.origin, (hours.value.text,))
+    if step not in run.steps:
+        run.steps.append(step)
+    return within
 
 
 def _person_fits(run: Evaluation, conditions: Conditions, name: str | None) -> bool:
@@ -154,7 +165,13 @@ def lets_in(run: Evaluation, endpoint: Endpoint, *, named: bool) -> bool:
     if resolved.refuses_names is not named:
         return True
     stage = Stage.AUTHENTICATION if named else Stage.REACHABILITY
-    outcome = "denied" if named else "refused"
+    run.stage = stage
+    passes = _passes(run, endpoint, stage, "denied" if named else "refused")
+    run.stage = Stage.AUTHENTICATION
+    return passes
+
+
+def _passes(run: Evaluation, endpoint: Endpoint, stage: Stage, outcome: str) -> bool:
     refused = said(run, endpoint, "refused")
     if refused is not None:
         run.stop(outcome, stage, Reason.POLICY_REFUSES, refused.origin)

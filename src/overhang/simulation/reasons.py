@@ -46,6 +46,8 @@ class Reason(enum.StrEnum):
     LIST_DROPS = "source list {0} denies the source, which gets no answer at all, for {1}"
     LIST_MISSING_ALLOWS = "source list {0} does not exist, and a missing list allows every source, for {1}"
     LIST_MISSING_DENIES = "source list {0} does not exist, and a missing list denies every source, for {1}"
+    WITHIN_HOURS = "the clock of the device shows a time within {0}"
+    OUTSIDE_HOURS = "the clock of the device shows a time outside {0}"
     POLICY_REFUSES = "a policy refuses such logins"
     NO_ALGORITHM = "client and device have no {0} in common"
     ALGORITHM_AGREED = "client and device agree on the {0} {1}"

@@ -8,7 +8,7 @@ from overhang.auditing.context import RuleContext
 from overhang.auditing.findings import Fault, Finding, origins_of
 from overhang.auditing.registry import Topic
 from overhang.auditing.rules import entries
-from overhang.auditing.rules.common import crossing
+from overhang.auditing.rules.common import by_cause, check_keys, crossing, unauthenticated, verb
 from overhang.auditing.rules.passwords import guessed, guessed_finding
 from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import listed
@@ -270,3 +270,46 @@ def snmp_guessable(context: RuleContext) -> Iterator[Finding]:
             yield guessed_finding(
                 context, place, f"{place.label} is {why}: it is among the first that an attacker tries"
             )
+
+
+# -- guests and shared passwords ---------------------------------------------------------------------------------------
+
+
+@rule("guest-access", after="web-no-authentication door-no-authentication")
+def guest_access(context: RuleContext) -> Iterator[Finding]:
+    """Places that let in whoever gives neither name nor password."""
+    for group in by_cause(unauthenticated(context), Reason.GUEST):
+        points = [each.point for each in group]
+        level = max(each.path.level for each in group)
+        message = (
+            f"{listed(dict.fromkeys(each.place for each in points))} {verb(points, 'lets', 'let')} guests in: anyone "
+            f"who connects gets level {level}"
+        )
+        origin = group[0].step.origin
+        policies = context.device.policies.values()
+        heads = [fixes.named("policy", each.name) for each in policies if each.guest and each.guest.origin == origin]
+        heads = heads or list(dict.fromkeys(fixes.service_head(each) for each in points))
+        fix = [f"drop {head}: guest" for head in heads]
+        yield context.opened(message, [origin], [each.path for each in group], AttackerEffort.NOTHING, fix)
+
+
+@rule("service-shared-password", after="web-no-authentication door-no-authentication")
+def service_shared_password(context: RuleContext) -> Iterator[Finding]:
+    """Services that ask for one password of their own, which everybody shares."""
+    for name, service in context.resolved.services.items():
+        held = service.credential
+        if held is None or name == "https":  # one for both ways to the pages
+            continue
+        vias = ("http", "https") if name == "http" else (name,)
+        paths = context.needing(held.item, context.by_ways(*vias))
+        if not paths:
+            continue
+        label = "web management" if name == "http" else service.label
+        level = max(path.level for path in paths)
+        message = (
+            f"{label} asks for one shared password: it gets passed around, logins cannot be told apart, and it leads "
+            f"to level {level}"
+        )
+        points = [point for point in context.access_points if point.via in vias]
+        fix = [f"drop {fixes.service_head(points[0])}: password", *fixes.check_users(context, points)]
+        yield context.opened(message, [held.origin], paths, AttackerEffort.SECRET_EXPOSED, fix, *check_keys(points))

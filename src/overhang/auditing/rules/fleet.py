@@ -12,7 +12,7 @@ from overhang.auditing.results import DeviceAudit, PasswordFingerprint
 from overhang.auditing.wording import counted, listed
 from overhang.text import did_you_mean
 
-rule = Topic("across devices", 13)
+rule = Topic("across devices", 14)
 
 
 @rule.fleet("differs-from-peers")

@@ -14,7 +14,7 @@ from overhang.model.device import Override
 from overhang.model.durations import format_duration
 from overhang.model.vocabulary import PORTS
 
-rule = Topic("configuration and logging", 12)
+rule = Topic("configuration and logging", 13)
 
 
 # -- saving ------------------------------------------------------------------------------------------------------------

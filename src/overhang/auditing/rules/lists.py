@@ -12,7 +12,7 @@ from overhang.auditing.rules.common import by_cause, check_keys, labels_of, unau
 from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import listed
 from overhang.model import Configured, MethodList, ServerGroup
-from overhang.model.vocabulary import PORTS
+from overhang.model.vocabulary import PORTS, WEB_WAYS
 from overhang.simulation import Provenance, Reason, Stage
 from overhang.simulation.method_lists import always_answers
 from overhang.text import Origin
@@ -23,6 +23,9 @@ _NOBODY_THERE = {
     Reason.GROUP_UNDEFINED,
     Reason.GROUP_EMPTY,
     Reason.GROUP_DOWN,
+    Reason.GROUP_MUTE,
+    Reason.GROUP_UNDEFINED_REJECTS,
+    Reason.LIST_CIRCLE,
     Reason.NO_ACCOUNTS,
     Reason.NO_ACCOUNTS_NEXT,
     Reason.LIST_UNDEFINED_DENIES,
@@ -32,7 +35,7 @@ _NOBODY_THERE = {
 }
 
 
-def _title(methods: MethodList) -> str:
+def title(methods: MethodList) -> str:
     name = f"method list {methods.name}" if methods.name is not None else "the default method list"
     return f"{name} for {methods.purpose}"
 
@@ -169,6 +172,11 @@ def _named_lists(context: RuleContext) -> Iterator[tuple[Configured[str], str, s
         for purpose, named in (("login", _list_of(service.check)), ("elevation", service.elevation)):
             if named is not None:
                 yield named, purpose, head
+    for policy in device.policies.values():
+        named = _list_of(policy.check)
+        web = policy.for_ways is not None and set(policy.for_ways.value) <= set(WEB_WAYS)
+        if named is not None:
+            yield named, "web" if web else "login", fixes.named("policy", policy.name)
     checks = [("web", device.web.check)]
     checks += [(fixes.named("door", name), door.check) for name, door in device.doors.items()]
     for head, check in checks:
@@ -204,13 +212,13 @@ def server_group_missing(context: RuleContext) -> Iterator[Finding]:
             near = context.near(each.value.group or "", list(groups)) if group is None else None
             what = "has no server" if group is not None else "is not defined"
             hint = f"; did you mean {near}?" if near else ""
-            message = f"{_title(methods)} asks group {each.value.group}, which {what}: it never answers{hint}"
+            message = f"{title(methods)} asks group {each.value.group}, which {what}: it never answers{hint}"
             kept = [
                 f"servers {fixes.quote_word(near)}" if other == each and near else fixes.method(other.value)
                 for other in methods.methods
                 if other != each or near
             ]
-            fix = fixes.rewritten(methods.purpose, methods.name, kept or ["users"])
+            fix = fixes.rewritten(methods, kept or ["users"])
             fix += [] if near else fixes.accounts(context, "ssh")
             yield context.locked_out(message, [each.origin], fix, Fault.METHOD.at(each.origin))
 
@@ -230,10 +238,10 @@ def method_unavailable(context: RuleContext) -> Iterator[Finding]:
             what = missing.get(each.value.kind)
             if not what:
                 continue
-            message = f"{_title(methods)} asks {what}: this method never answers"
+            message = f"{title(methods)} asks {what}: this method never answers"
             if each.value.kind == "entry-password":
                 kept = [fixes.method(other.value) for other in methods.methods if other != each]
-                fix = fixes.rewritten(methods.purpose, methods.name, kept or ["users"])
+                fix = fixes.rewritten(methods, kept or ["users"])
             else:
                 fix = fixes.accounts(context, "ssh") if each.value.kind == "users" else fixes.elevation(15)
             yield context.locked_out(message, [each.origin], fix, Fault.METHOD.at(each.origin))
@@ -248,10 +256,10 @@ def method_unreachable(context: RuleContext) -> Iterator[Finding]:
                 continue
             never = methods.methods[at + 1 :]
             names = listed(fixes.method(other.value) for other in never)
-            message = f"{_title(methods)} never reaches {names}: {fixes.method(each.value)} before it always answers"
+            message = f"{title(methods)} never reaches {names}: {fixes.method(each.value)} before it always answers"
             kept = [fixes.method(other.value) for other in methods.methods[: at + 1]]
             because = [each.origin, *(other.origin for other in never)]
-            fix = fixes.rewritten(methods.purpose, methods.name, kept)
+            fix = fixes.rewritten(methods, kept)
             yield stated(Severity.LOW, message, because, fix)
             break
 
@@ -297,13 +305,13 @@ def no_local_fallback(context: RuleContext) -> Iterator[Finding]:
         last = methods.methods[-1] if methods.methods else None
         if methods.purpose not in ("login", "web") or last is None or methods.block.doubt is not None:
             continue
+        if methods.at_end is not None and methods.at_end.value.kind != "deny":
+            continue
         kinds = {each.value.kind for each in methods.methods}
         if "servers" in kinds and kinds <= {"servers", "reject"}:
-            message = (
-                f"{_title(methods)} has no local fallback: when the servers do not answer, nobody can log in by it"
-            )
+            message = f"{title(methods)} has no local fallback: when the servers do not answer, nobody can log in by it"
             kept = [fixes.method(each.value) for each in methods.methods if each.value.kind != "reject"]
-            fix = fixes.rewritten(methods.purpose, methods.name, [*kept, "users"]) + fixes.accounts(context, "ssh")
+            fix = fixes.rewritten(methods, [*kept, "users"]) + fixes.accounts(context, "ssh")
             yield context.locked_out(message, [last.origin], fix, Fault.METHOD.at(last.origin))
 
 

@@ -13,6 +13,7 @@ from overhang.auditing.stored_passwords import PasswordPlace
 from overhang.auditing.wording import counted, listed
 from overhang.exposure import backup_reader
 from overhang.model import hash_budget as equality
+from overhang.model.items import named_in
 from overhang.model.stored_secret import Form
 from overhang.model.verification import malformed, plain_text, scheme_of
 
@@ -262,3 +263,40 @@ def common() -> dict[str, None]:
 
         _COMMONEST.update(dict.fromkeys(FREQUENCY_LISTS["passwords"][:_COMMON]))
     return _COMMONEST
+
+
+# -- several passwords for one lock ------------------------------------------------------------------------------------
+
+
+@rule("weaker-password-beside", after="password-clear-text password-reversible")
+def weaker_password_beside(context: RuleContext) -> Iterator[Finding]:
+    """Locks that have a one-way password, and another one beside it that can be read."""
+    by_lock: dict[tuple[str, str], list[PasswordPlace]] = {}
+    for place in context.passwords:
+        kind, name, _ = named_in(place.item)
+        if kind not in ("community", "secret") and not place.unused:
+            by_lock.setdefault((kind, name), []).append(place)
+    for places in by_lock.values():
+        weak = [each for each in places if each.said.value.readable or each.said.value.masked]
+        if not weak or not any(each.said.value.one_way for each in places):
+            continue
+        how = "in clear text" if any(each.said.value.readable for each in weak) else "reversibly"
+        message = (
+            f"{places[0].label} has a one-way password, and beside it one stored {how} that opens it as well: the "
+            "strong form protects nothing"
+        )
+        paths = [path for each in weak for path in context.needing(each.item)]
+        fix = [line for each in weak for line in fixes.new_password(context, each.item)]
+        because = [each.said.origin for each in places]
+        yield context.opened(message, because, paths, AttackerEffort.SECRET_EXPOSED, fix)
+
+
+@rule("few-letters-count")
+def few_letters_count(context: RuleContext) -> Iterator[Finding]:
+    """Passwords of which only the first characters count."""
+    said, least = context.device.passwords.letters, context.thresholds.password_length
+    if said is not None and said.value < least:
+        message = (
+            f"only the first {said.value} characters of a password count, below {least}: longer ones are no stronger"
+        )
+        yield stated(Severity.MEDIUM, message, [said.origin], ["drop passwords: letters"])

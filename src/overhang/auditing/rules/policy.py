@@ -14,7 +14,7 @@ from overhang.model.durations import describe_duration, format_duration
 from overhang.simulation import Provenance
 from overhang.text import Origin
 
-rule = Topic("password policy", 10)
+rule = Topic("password policy", 11)
 _LONG_LOCK = 1800
 
 

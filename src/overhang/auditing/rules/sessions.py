@@ -17,7 +17,7 @@ from overhang.simulation import Provenance
 from overhang.simulation.result import Resolved
 from overhang.text import Origin
 
-rule = Topic("sessions and banners", 11)
+rule = Topic("sessions and banners", 12)
 _WELCOME = re.compile(r"\b(welcome|hello|greetings|come in|feel free|glad to|nice to see)\b", re.IGNORECASE)
 _DISCLOSES = re.compile(
     r"\b(version|model|serial|firmware|release|rack|room|floor|street|phone|tel)\b[ .:#]*\S*\d", re.IGNORECASE

@@ -23,7 +23,7 @@ from overhang.profiles.builtin import DEFAULT
 from overhang.simulation import FromAttempt, FromProfile, Provenance, Reason
 from overhang.text import Origin, did_you_mean
 
-rule = Topic("unknown facts", 14)
+rule = Topic("unknown facts", 15)
 
 _CLEAR_TEXT = ("telnet", "http")
 _SHARED = ("entry:", "elevation:", "community:")
