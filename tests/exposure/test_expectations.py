@@ -53,3 +53,29 @@ def test_a_path_says_which_vtys_must_be_in_use() -> None:
         result = decide(resolved, Attempt("telnet", NOW, name="x", passwords=("y",), busy=frozenset(busy))).result
         assert result.outcome == outcome
     assert numbers_phrase((0, 1, 2, 5, 7, 8)) == "0-2,5,7-8"
+
+
+BY_NIGHT = """\
+device quay:
+    zone Europe/Berlin
+telnet: on
+entry vty 0-11: check nothing
+policy night:
+    for-hours 22:00-06:00 mon-fri
+    refused
+"""
+
+
+@pytest.mark.parametrize(
+    ("at", "holds"), [("", False), ("23:30", False), ("mon 23:30", True), ("sun 12:00", False), ("sun 03:00", False)]
+)
+def test_an_expectation_may_speak_of_a_time_of_day(at: str, holds: bool) -> None:
+    line = f'at = "{at}"\n' if at else ""
+    project = project_of(PROJECT.format(who="anybody", key="below", level=0) + line)
+    resolved = ResolvedDevice(read_sheet(BY_NIGHT, "t").device)
+    (expectation,) = project.expectations
+    result = ExpectationChecker(resolved, find_paths(resolved, NOW), project, NOW).check(expectation)
+    assert result.holds is holds
+    if result.attempt is not None:
+        assert result.attempt.during == frozenset()
+        assert decide(resolved, result.attempt).result == result.result

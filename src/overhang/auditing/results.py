@@ -30,7 +30,7 @@ class Opened(NamedTuple):
 
     ``anywhere`` tells that it can be taken from at least half of all addresses of a family; ``servers`` tells in which
     state of the AAA servers it holds, "" for all. ``busy`` tells which VTYs it leads through, and which must be in use
-    for that; "" where none need be.
+    for that; "" where none need be. ``hours`` tells at which times of day it is open, "" for always.
     """
 
     via: str
@@ -41,6 +41,7 @@ class Opened(NamedTuple):
     level: int
     servers: str
     busy: str = ""
+    hours: str = ""
 
 
 class ReportedFinding(NamedTuple):

@@ -26,7 +26,7 @@ from overhang.auditing.results import (
 from overhang.auditing.waivers import waived_by
 from overhang.auditing.wording import counted
 from overhang.exposure import AccessPath, resolve
-from overhang.exposure.phrases import busy_phrase, from_phrase, needs_phrase, states_phrase
+from overhang.exposure.phrases import busy_phrase, from_phrase, needs_phrase, hours_phrase, servers_phrase
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import StatementTexts
 from overhang.model.hash_budget import HashBudget
@@ -139,8 +139,9 @@ def _opened(context: RuleContext, path: AccessPath) -> Opened:
         needs_phrase(exposure, path),
         path.after_login,
         path.level,
-        states_phrase(exposure, path),
+        servers_phrase(exposure, path),
         busy_phrase(path),
+        hours_phrase(exposure, path),
     )
 
 

@@ -90,7 +90,7 @@ def _phrase(item: str) -> str:
     return phrases[kind] + further if kind in phrases else item
 
 
-def _hours_phrase(found: AccessPaths, path: AccessPath) -> str:
+def hours_phrase(found: AccessPaths, path: AccessPath) -> str:
     """At which times of day a path holds, in words; "" for all."""
     holds = found.hours(path)
     if not holds:
@@ -98,16 +98,17 @@ def _hours_phrase(found: AccessPaths, path: AccessPath) -> str:
     inside = set(holds[0]).intersection(*holds[1:])
     every = frozenset[Hours]().union(*found.times)
     outside = every.difference(*holds)
-    parts = [each.text for each in sorted(inside)] + [f"not {each.text}" for each in sorted(outside)]
-    return f"at {', '.join(parts)}" if parts else f"at {len(holds)} of {len(set(found.times))} times of day"
+    parts = [f"during {each.text}" for each in sorted(inside)] + [f"outside {each.text}" for each in sorted(outside)]
+    return ", ".join(parts) if parts else f"at {len(holds)} of {len(set(found.times))} times of day"
 
 
 def states_phrase(found: AccessPaths, path: AccessPath) -> str:
     """In which states of the servers, and when, a path holds, in words; "" for always."""
-    return ", ".join(filter(None, (_servers_phrase(found, path), _hours_phrase(found, path))))
+    return ", ".join(filter(None, (servers_phrase(found, path), hours_phrase(found, path))))
 
 
-def _servers_phrase(found: AccessPaths, path: AccessPath) -> str:
+def servers_phrase(found: AccessPaths, path: AccessPath) -> str:
+    """In which states of the servers a path holds, in words; "" for all."""
     down = found.down(path)
     every = found.all_down
     states = set(found.states)

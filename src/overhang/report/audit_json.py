@@ -106,6 +106,7 @@ def finding_value(finding: ReportedFinding) -> dict[str, Any]:
                 "level": each.level,
                 "servers": each.servers,
                 "busy": each.busy,
+                "hours": each.hours,
             }
             for each in finding.opens
         ],

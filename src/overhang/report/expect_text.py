@@ -62,8 +62,10 @@ def how(verdict: ExpectationResult) -> str:
     knows = f", knowing {safe(', '.join(sorted(attempt.knows)))}" if attempt.knows else ", knowing nothing"
     busy = f", VTYs {min(attempt.busy)}-{max(attempt.busy)} busy" if attempt.busy else ""
     down = f", with {', '.join(sorted(attempt.down))} down" if attempt.down else ""
+    to = f" to {attempt.destination}" if attempt.destination is not None else ""
+    time = f", during {', '.join(sorted(each.text for each in attempt.during))}" if attempt.during else ""
     level = f" at level {result.level}" if result.level is not None else ""
-    return f"{way}{source}{name}{knows}{busy}{down}: {result.outcome}{level}, because {result.reason}"
+    return f"{way}{source}{to}{name}{knows}{busy}{down}{time}: {result.outcome}{level}, because {result.reason}"
 
 
 def tally(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expectation]) -> str:

@@ -29,6 +29,7 @@ def _phrase(opened: Opened, needs: list[str]) -> str:
         else f"level {opened.after_login}, then {opened.level}"
     )
     when = f" (servers {opened.servers})" if opened.servers else ""
+    when += f" ({opened.hours})" if opened.hours else ""
     known = "without a password" if needs == ["nothing"] else f"knowing {known}"
     busy = f" ({opened.busy})" if opened.busy else ""
     return f"{start}{busy}, {known}: {level}{when}"

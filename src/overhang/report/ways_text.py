@@ -67,8 +67,9 @@ def _table(device: DeviceWays, width: int) -> Iterator[Line]:
     source = min(33 if with_state else 39, max(12, *(len(line) for row in rows for line in row[1])))
     state = min(24, max(7, *(len(row[4]) for row in rows))) if with_state else 0
     needs = width - via - source - state - (19 if with_state else 15)
+    heading = "when" if len(set(device.found.times)) > 1 else "servers"
     head = f"  {'way':<{via}}  {'from':<{source}}  {'least knowledge':<{needs}}    level"
-    yield [(head + (f"    {'servers':<{state}}" if with_state else ""), "bold")]
+    yield [(head + (f"    {heading:<{state}}" if with_state else ""), "bold")]
     for (word, sources, known, level, when), way in zip(rows, device.ways, strict=True):
         columns = [[word], sources, wrap(known, needs), [level], wrap(when, state) if when else [""]]
         for place in range(max(map(len, columns))):
