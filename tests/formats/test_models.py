@@ -148,7 +148,7 @@ def test_the_demo_data_is_valid_and_means_what_it_says(model: DataModel) -> None
     validate(model, data.decode())
     mast = JSON.read(data, "isle-mast.json")
     assert unparse(mast.stated, secrets=False) == (
-        'device isle-mast:\n    domain tidewater.example\n    site "Gannet Island, mast"\n    profile unstated\n\n'
+        'device isle-mast:\n    domain tidewater.example\n    site "Gannet Island, mast"\n    profile unstated\n    zone Etc/UTC\n\n'
         "entry console:\n    check methods\n\n"
         "user lena:\n    password withheld\n\nuser mast-watch:\n    password withheld\n\n"
         "methods for login:\n    users\n\n"

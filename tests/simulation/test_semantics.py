@@ -1,10 +1,12 @@
 """The tables of cases about who gets in: every row ends as it says."""
 
+import re
 import shlex
+from pathlib import Path
 
 import pytest
 
-from overhang.language import read_sheet
+from overhang.language import SCHEMA, read_sheet
 from overhang.profiles import BUILTIN, KEYS
 from overhang.profiles.builtin import DEFAULT
 from overhang.simulation import FromProfile, LockoutState, Reason, ResolvedDevice, decide
@@ -135,3 +137,23 @@ def test_a_name_is_asked_for_where_one_is_given_or_needed(attempt: str, asked: l
     result = decide(ResolvedDevice(device), parse_attempt(attempt)[0]).result
     assert result.outcome == "admitted"
     assert [step.asked for step in result.trace if step.asked] == asked
+
+
+#: Statements on which no login hangs: rules look at them, or people do.
+DECIDES_NOTHING = set(
+    "kind domain site profile changed saved recovery idle timeout server port sessions rate finish-within http-port https-port "
+    "certificate certificate-key certificate-valid tls mask length classes remember youngest oldest warn record interface faces "
+    "http https incomplete vlan role".split()
+)
+
+
+def test_the_reference_names_every_statement_and_every_key() -> None:
+    docs = Path(__file__).parents[2] / "docs"
+    page, profiles = (docs / "semantics.md").read_text(), (docs / "profiles.md").read_text()
+    words = set(re.findall(r"[a-z][a-z-]+", " ".join(re.findall(r"`([^`]+)`", page))))
+    statements = {
+        keyword for rows in SCHEMA.table.values() for row in rows for keyword in row.keywords if not row.spec.opens
+    }
+    assert statements - words - DECIDES_NOTHING == set()
+    assert set(re.findall(r"(?m)^\| `([a-z-]+)` \|", profiles)) == set(KEYS)
+    assert set(KEYS) - words - {"unsaid-idle"} == set()

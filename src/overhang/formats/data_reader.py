@@ -24,7 +24,7 @@ ELSEWHERE = re.compile(
 #: What data may be wrapped in: a NETCONF message or reply (RFC 6241), RESTCONF (RFC 8040), an instance file (RFC 9195).
 _WRAPPERS = ("config", "data", "rpc-reply", "rpc", "edit-config", "copy-config", "instance-data-set", "content-data")
 #: Of ietf-system, what is not about management access.
-_PASSED = ("contact", "clock", "ntp", "dns-resolver")
+_PASSED = ("contact", "ntp", "dns-resolver")
 _VTY_PASSWORD = Statement(SCHEMA.by_field["vty", "password"].spec, {})
 
 
@@ -187,6 +187,12 @@ class _Interpreter:
         place = node.one("location")
         if place is not None:
             give(place.line, self.collected.begin(place.line, "device"), "site", place.text or "")
+        clock = node.one("clock")
+        zone = clock.one("timezone-name") if clock is not None else None
+        if clock is not None:
+            clock.pass_over()
+        if zone is not None:
+            give(zone.line, self.collected.begin(zone.line, "device"), "zone", zone.text or "")
         for name in _PASSED:
             for each in node.all(name):
                 each.pass_over()

@@ -18,6 +18,7 @@ from overhang.text.json_text import json_text
 Data = dict[str, Any]
 #: A host name of RFC 7317 that is one label, so that it cannot be taken for a name and a domain.
 _LABEL = re.compile(r"[A-Za-z0-9]([A-Za-z0-9_-]{0,61}[A-Za-z0-9])?")
+_ZONE = re.compile(r"[A-Za-z0-9_+-]+(/[A-Za-z0-9_+-]+)*")
 #: What iana-crypt-hash of RFC 7317 takes.
 _CRYPT = re.compile(
     r"\$0\$.*|\$1\$[A-Za-z0-9./]{1,8}\$[A-Za-z0-9./]{22}"
@@ -138,7 +139,10 @@ class _Writer:
             self.system["hostname"] = name
         elif name is not None:
             found["name"] = name
-        self.access["device"] = {**found, **CODEC.encode(block.body)}
+        found |= CODEC.encode(block.body)
+        if _ZONE.fullmatch(found.get("zone", "")):
+            self.system["clock"] = {"timezone-name": found.pop("zone")}
+        self.access["device"] = found
 
     def port(self, block: NormalBlock) -> None:
         self.access[block.header.captures["port"]] = CODEC.encode(block.body)
