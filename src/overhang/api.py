@@ -110,8 +110,8 @@ class Path(NamedTuple):
     that answer, or None where none is configured. ``needs`` are items of knowledge, empty for nothing. ``after_login``
     and ``level`` are privilege levels from 0 to 15 (RFC 8907). ``servers_down`` lists the states of the AAA servers in
     which it holds, each the addresses of those that do not answer. ``certain`` is false where it depends on unknown
-    facts. ``vtys`` are the VTYs that it leads through, ``needs_busy`` those that must be in use for that. ``hours`` tells
-    at which times of day it holds, each the stated times that hold then; it is empty where it always does.
+    facts. ``vtys`` are the VTYs that it leads through, ``needs_busy`` those that must be in use for that. ``hours``
+    tells at which times of day it holds, each the stated times that hold then; it is empty where it always does.
     """
 
     device: str

@@ -260,7 +260,7 @@ def management_list(context: RuleContext) -> tuple[str, list[str]]:
     wanted = [prefix for name in context.project.management for prefix in context.project.networks[name]]
     lists = context.resolved.lists
     for name, each in lists.items():
-        allowed = classes.allowed(each)
+        allowed = classes.allowed(each) if classes.knows(each) else 0
         if not allowed or classes.wide(allowed):
             continue
         if not wanted or all(classes.holding(p.family, p.low, p.high) & allowed for p in wanted):

@@ -26,7 +26,7 @@ from overhang.auditing.results import (
 from overhang.auditing.waivers import waived_by
 from overhang.auditing.wording import counted
 from overhang.exposure import AccessPath, resolve
-from overhang.exposure.phrases import busy_phrase, from_phrase, needs_phrase, hours_phrase, servers_phrase
+from overhang.exposure.phrases import busy_phrase, from_phrase, hours_phrase, needs_phrase, servers_phrase
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import StatementTexts
 from overhang.model.hash_budget import HashBudget

@@ -18,7 +18,7 @@ class AddressClasses:
     """The classes of sources. ``everything`` is the set of all; ``family`` the sets of IPv4 and of IPv6."""
 
     def __init__(self, resolved: ResolvedDevice) -> None:
-        lists = list(resolved.lists.values())
+        lists = resolved.asked_lists
         self._pieces = pieces(lists)
         classes: dict[int, int] = {}
         self._class_of = [classes.setdefault(piece.signature, len(classes)) for piece in self._pieces]
@@ -38,6 +38,10 @@ class AddressClasses:
         self._allowed = {each.name: allowed[index] for index, each in enumerate(lists)}
         self._unsure = {each.name: unsure[index] for index, each in enumerate(lists)}
         self._wide: dict[int, bool] = {}
+
+    def knows(self, sources: ResolvedSourceList) -> bool:
+        """Whether the list is one that something asks itself, and not only through another list."""
+        return sources.name in self._allowed
 
     def allowed(self, sources: ResolvedSourceList) -> int:
         """The sources that a list allows for sure."""

@@ -24,7 +24,8 @@ class Work:
         rules = sum(len(each.rules) for each in device.sources.values())
         parts = len(resolved.accounts) + len(device.vtys) + communities + addresses + rules
         self.steps = self.left = max(_LEAST, _STEPS_A_PART * parts)
-        self.a_run = 5 + len(device.vtys) // 40
+        most_keys = max((len(account.keys) for account in resolved.accounts), default=0)
+        self.a_run = 5 + len(device.vtys) // 40 + len(device.policies) // 4 + most_keys // 2
         self.a_login = self.a_run + addresses // 8
 
     def spend(self, steps: int) -> None:

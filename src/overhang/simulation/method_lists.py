@@ -22,6 +22,8 @@ from overhang.text import Origin
 
 #: A method list: its purpose, and its name (None: the default one).
 Key = tuple[str, str | None]
+#: So many lists may lead from one to the next; what more of them answer is not followed.
+_MOST_LISTS = 64
 
 
 def ask_named(run: Evaluation, challenge: Challenge, key: Key, seen: tuple[Key, ...] = ()) -> Answer:
@@ -42,6 +44,10 @@ def ask_named(run: Evaluation, challenge: Challenge, key: Key, seen: tuple[Key, 
     if found is None:
         run.note(run.stage, Reason.NO_LIST_FOR_ALL, challenge.origin)
         return Answer("no", challenge.origin)
+    if len(seen) >= _MOST_LISTS:
+        step = Step(run.stage, Reason.UNSURE_LISTS, challenge.origin, (key[1] or "for all", _MOST_LISTS))
+        verdict = run.oracle.branch(("lists", key), ("no", "yes"), step)
+        return Answer(verdict, challenge.origin, True, through_list=True)
     if key in seen:
         run.note(run.stage, Reason.LIST_CIRCLE, challenge.origin, key[1] or "for all")
         return Answer("no", challenge.origin)

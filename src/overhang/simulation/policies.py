@@ -9,6 +9,7 @@ from typing import Any
 from overhang.model import Check, Conditions, Configured, Hours, Policy
 from overhang.model.blocks import ANY_SOURCE
 from overhang.model.vocabulary import PORTS
+from overhang.profiles import UNKNOWN
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.result import Step
@@ -29,6 +30,8 @@ _IN_DOUBT: dict[str, tuple[Any, ...]] = {
     "refused": (True,),
 }
 _UNSAID = object()
+#: So many policies are gone through each time; of more it is kept which hold for whom.
+_FEW = 8
 
 
 def met_at(run: Evaluation, vty: int | None) -> frozenset[object]:
@@ -122,7 +125,7 @@ def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = Non
     if not run.resolved.policies:
         return None
     name = name if name is not None else run.attempt.name
-    for policy in _in_order(run, field):
+    for policy in _candidates(run, endpoint, field, name):
         value: Configured[Any] | None = getattr(policy, field)
         if not holds(run, endpoint, ("policy", policy.name), name):
             continue
@@ -138,6 +141,26 @@ def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = Non
             if chosen is not _UNSAID:
                 return Configured(chosen, doubt)
     return None
+
+
+def _candidates(run: Evaluation, endpoint: Endpoint, field: str, name: str | None) -> list[Policy]:
+    """Those whose place, account and role are met: what these say is the same for every login under a name."""
+    resolved = run.resolved
+    ordered = _in_order(run, field)
+    if len(ordered) < _FEW or resolved.facts["names-by-case"].value is UNKNOWN:
+        return ordered
+    order = run.settle(resolved.facts["policy-order"], "policy-order")
+    key = (field, order, endpoint.met, name)
+    found = resolved.candidates.get(key)
+    if found is None:
+        found = [
+            policy
+            for policy in ordered
+            if ("policy", policy.name) in endpoint.met
+            and _person_fits(run, resolved.conditions["policy", policy.name], name)
+        ]
+        resolved.candidates[key] = found
+    return found
 
 
 def _in_order(run: Evaluation, field: str) -> list[Policy]:

@@ -184,6 +184,7 @@ class Reason(enum.StrEnum):
     )
     UNSURE_SOURCE = "can't tell whether source list {0} allows the source: no source address is given"
     UNSURE_DESTINATION = "can't tell to which address of the device the login goes: none is given"
+    UNSURE_LISTS = "can't tell what method list {0} answers: more than {1} lists lead to it"
     UNSURE_TIME = "can't tell the time of day on the device: its time zone is not stated"
     UNSURE_ALGORITHM = "can't tell whether the device speaks a {0} of the client: it does not say which it speaks"
     UNSURE_FAMILY = "can't tell whether the source is IPv4 or IPv6: no source address is given"

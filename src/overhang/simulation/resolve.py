@@ -6,6 +6,7 @@ in doubt for a line that was not understood, and unknown profiles.
 
 import datetime
 from collections.abc import Mapping
+from functools import cached_property
 from typing import Any
 
 from overhang.model import (
@@ -30,7 +31,7 @@ from overhang.model.vocabulary import way_label
 from overhang.profiles import BUILTIN, KEYS, UNKNOWN, Profile
 from overhang.profiles.builtin import DEFAULT
 from overhang.simulation.result import FromAttempt, FromProfile, Provenance, Resolved
-from overhang.simulation.source_lists import pieces, resolve_lists
+from overhang.simulation.source_lists import ResolvedSourceList, pieces, resolve_lists
 from overhang.simulation.views import Account, Credential, ResolvedAddress, ResolvedEntry, ResolvedService
 from overhang.text import Origin
 
@@ -79,6 +80,8 @@ class ResolvedDevice:
         }
         self.policies = list(device.policies.values())
         self._saying: dict[str, list[Policy]] = {}
+        #: the policies that may hold for a login under a name, by what that depends on
+        self.candidates: dict[object, list[Policy]] = {}
         #: whether a policy that may refuse logins depends on who logs in
         self.refuses_names = any(
             (each.for_accounts is not None or each.for_roles is not None)
@@ -401,11 +404,32 @@ class ResolvedDevice:
         """The stated addresses of a family, or those that are one address."""
         return self._addresses_by.get((family, None if wanted is None else wanted.value), [])
 
+    @cached_property
+    def asked_lists(self) -> list[ResolvedSourceList]:
+        """The source lists that something asks itself: all but those that other lists alone refer to."""
+        device = self.device
+        named = {said.value.other for each in device.sources.values() for said in each.rules} - {None}
+        if not named:
+            return list(self.lists.values())
+        families = [device.management.sources, *(each.sources for each in self.policies)]
+        families += [each.sources for each in self.services.values()]
+        families += [entry.sources for entry in device.vtys.values()]
+        asked = {said.value for family in families for said in family if said is not None}
+        limits = [each.sources for each in device.users.values()]
+        limits += [each.sources for each in device.roles.values()]
+        limits += [each.sources for each in self.conditions.values()]
+        asked |= {said.value for said in limits if said is not None}
+        keys = [said.value for user in device.users.values() for said in (*user.public_keys, *user.authorities)]
+        more = [*(key.sources for key in keys), *(said.value.sources for said in device.snmp.communities)]
+        pause = device.management.pause
+        asked |= {name for name in (*more, pause.value.spared if pause is not None else None) if name is not None}
+        return [each for name, each in self.lists.items() if name in asked or name not in named]
+
     def source_classes(self) -> list[Address]:
         """One address for each kind of source that some list of the device tells from the others, both families."""
         if self._classes is None:
             seen: dict[int, Address] = {}
-            for piece in pieces(list(self.lists.values())):
+            for piece in pieces(self.asked_lists):
                 if piece.signature not in seen:
                     seen[piece.signature] = Address(piece.family, piece.low)
             self._classes = list(seen.values())

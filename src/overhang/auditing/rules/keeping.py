@@ -13,6 +13,7 @@ from overhang.model import Configured, Saved
 from overhang.model.device import Override
 from overhang.model.durations import format_duration
 from overhang.model.vocabulary import PORTS
+from overhang.simulation.source_lists import pieces
 
 rule = Topic("configuration and logging", 13)
 
@@ -125,10 +126,13 @@ def _weaker(context: RuleContext, keyword: str, each: Override) -> bool:
         return bool(set(later) - set(earlier))
     if keyword != "from":
         return False
-    lists, classes = context.resolved.lists, context.exposure.address_classes
+    lists = context.resolved.lists
     if earlier not in lists:
         return False
-    return later not in lists or bool(classes.allowed(lists[later]) & ~classes.allowed(lists[earlier]))
+    if later not in lists:
+        return True
+    # the signature of a piece has bit 1 where the first list allows it, bit 3 where the second one does
+    return any(each.signature & 0b1010 == 0b1000 for each in pieces([lists[earlier], lists[later]]))
 
 
 def _restored(each: Override) -> str:
