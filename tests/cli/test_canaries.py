@@ -32,6 +32,21 @@ entry console: check own password
 entry console: password readable @ # was @
 entry vty 0-3: check own password
 entry vty 0-3: password readable "@ @"
+user nils:
+    password hashed $0$@
+    another-password readable @ level 3
+    another-password masked ~
+entry vty 0-3: another-password readable @
+elevation 15: another-password readable @
+web:
+    check password
+    password readable @
+    another-password opaque @
+telnet:
+    own-seats
+    password readable @
+door copy: password readable @
+policy odd: pasword readable @
 elevation 15: password readable @
 elevation 7: password plain-and-hashed @
 snmp: community readable @ write

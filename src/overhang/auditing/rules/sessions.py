@@ -33,6 +33,12 @@ def idle_timeout(context: RuleContext) -> Iterator[Finding]:
         for label, idle, head in _timeouts(context, point) if point.paths else ():
             if idle.value is not UNKNOWN and (idle.value is None or idle.value > most):
                 found.setdefault(idle.value, []).append((label, idle.origin, head))
+    for policy in context.device.policies.values():
+        key, said = ("policy", policy.name), policy.idle
+        holds = any(key in point.met and point.paths for point in context.access_points)
+        if said is not None and holds and (said.value is None or said.value > most):
+            place = (f"logins of policy {policy.name}", said.origin, fixes.named("policy", policy.name))
+            found.setdefault(said.value, []).append(place)
     for seconds, places in found.items():
         where = listed(label for label, _, _ in places)
         how = "never time out"
