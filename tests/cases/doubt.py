@@ -210,4 +210,88 @@ user lena:
 < denied by line 6
 > via ssh from 192.0.2.1 name lena knows key:lena at 1
 < unknown by key lock-stops-keys
+
+= unread: in a policy, which may hold for fewer, and may say anything
+entry console: check users
+user lena: password readable tern
+policy crew:
+    for-ways console
+    levle 3
+> via console name lena pw tern
+< unknown by line 5
+> via console name lena
+< unknown by line 5
+
+= unread: in a policy for another way, which does not matter
+entry console: check users
+user lena: password readable tern
+policy crew:
+    for-ways ssh
+    levle 3
+> via console name lena pw tern
+< admitted 1 by line 2
+
+= unread: in a role, which may limit the ways and sources of its accounts
+entry console: check users
+role deck:
+    level 4
+    vai ssh
+user lena:
+    password readable tern
+    role deck
+> via console name lena pw tern
+< unknown by line 4
+
+= doubt: a time of day without the zone of the clock
+entry console: check users
+user lena: password readable tern
+policy night:
+    for-hours 22:00-06:00
+    level 3
+> via console name lena pw tern
+< unknown by line 4
+
+= doubt: a time zone that nobody knows
+device quay: zone Atlantis/Pier
+entry console: check users
+user lena: password readable tern
+policy night:
+    for-hours 22:00-06:00
+    refused
+> via console name lena pw tern
+< unknown by line 5
+
+= doubt: what nobody knows of names and host keys
+% entry-first names-by-case=unknown smallest-host-key=unknown
+entry console: check users
+ssh: host-key rsa 1024
+entry vty 0-11: check users
+user lena: password readable tern
+> via console name lena pw tern
+< admitted 1 by line 4
+> via console name LENA pw tern
+< unknown by key names-by-case
+> via ssh from 192.0.2.1 name lena pw tern versions 2
+< unknown by key smallest-host-key
+
+= doubt: what nobody knows of a failed elevation, of policies and of keys
+% entry-first failed-elevation-closes=unknown policy-order=unknown refused-key-costs=unknown
+entry console: check users
+elevation 15: password readable kelp
+ssh:
+    host-key ed25519
+    tries 1
+entry vty 0-11: check users
+user lena: password readable tern
+policy one:
+    for-ways auxiliary
+    level 2
+policy two: level 3
+policy three: level 4
+> via console name lena pw tern elevate 15 epw x
+< unknown by key policy-order
+> via console name lena pw tern elevate 15 epw kelp
+< admitted 15 granted by key policy-order
+> via ssh from 192.0.2.1 name lena key AAAA pw tern
+< unknown by key refused-key-costs
 """
