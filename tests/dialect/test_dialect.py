@@ -193,6 +193,12 @@ MISTAKES: list[tuple[str, list[str]]] = [
             "2: ***: unknown key; known here: name, about, recognise, layout, profile, never-carries, blanked, always, tables, dates, blocks, translate, pass-over, sample"
         ],
     ),
+    (
+        '[layout]\nform = "flat"\ntake-back = "not"\n[[translate]]\nline = "desk on"\nmeans = "ssh: on"\nwhen = "not closed {x}"',
+        [
+            "5: translation 1: when: a line that not takes back is never there; under unless the line itself says that it must not be there"
+        ],
+    ),
     ("x = ", ["2: not TOML: Invalid value (at line 2, column 5)"]),
     ('[layout]\nform = "round"', ["3: layout.form: expected one of indented, braces, flat, sections"]),
     ('[layout]\nform = "sections"', ["3: layout.headings: the form sections needs headings"]),
@@ -464,6 +470,28 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         ["device: kind switch", "ssh: host-key unknown", "web: certificate unknown"],
         [],
     ),
+    # what is always so gives way to what the text says, also where statements add
+    (
+        'always = "sources l: allow any"\n' + LIST % ("from {p:prefix}", "sources l: allow {p}"),
+        "from 10.64.0.0/16\nfrom 192.0.2.0/24",
+        ["sources l: allow 10.64.0.0/16", "sources l: allow 192.0.2.0/24"],
+        [],
+    ),
+    # a word of several holes is split in whatever way fits
+    (
+        LIST % ("member {g}.{n:number}", "user {g}: level {n}"),
+        "member quay.east.3",
+        ["user quay.east: level 3"],
+        [],
+    ),
+    # a sign that stands for nothing known is not passed over
+    (
+        LIST % ("person {who} ...", "user {who}:")
+        + 'each = [{ part = "level {n:level}", means = "user {who}: level {n}" }]\n',
+        "person lena level 3 *",
+        [],
+        ["1: no part of the translation fits what follows"],
+    ),
 ]
 
 
@@ -490,6 +518,49 @@ def test_what_lines_come_to_mean(body: str, text: str, meant: list[str], unread:
     )
     assert [each for each in meant if each not in found] == []
     assert [f"{each.span.line}: {each.message}" for each in sheet.diagnostics] == unread
+
+
+TAKEN = [
+    # a line that takes back is not there for others, nor is the one that it takes back
+    (
+        "take-back = 'no'\npass-over = ['closed shop']\n"
+        + LIST % ("person {who}", "user {who}: level 1")
+        + LIST % ("desk on", "entry console: check users")
+        + 'unless = "closed shop"\n'
+        + LIST % ("keep {x}", "device: domain {x}")
+        + 'when = "person {x}"\n',
+        "person lena\nperson omar\nno person lena\ndesk on\nclosed shop\nno closed shop\nkeep omar\nkeep lena",
+        "device:\n    domain omar\n\nentry console:\n    check users\n\nuser lena:\n\nuser omar:\n    level 1\n",
+    ),
+    # taking back some parts leaves the rest
+    (
+        "take-back = 'no'\n"
+        + LIST % ("person {who} ...", "user {who}:")
+        + "each = [{ part = 'level {n:level}', means = 'user {who}: level {n}' }, { part = 'shut', means = 'user {who}: disabled' }]\n",
+        "person lena level 3 , shut\nno person lena shut",
+        "user lena:\n    level 3\n",
+    ),
+    # a text that is given again takes the place of the earlier one
+    (
+        LIST % ("hail {t:rest}", "banner before-login:\\n    | {t}") + LIST % ("on", "ssh: on"),
+        "hail one\nhail two\non\nhail three\nhail four",
+        "ssh:\n    on\n\nbanner before-login:\n    | three\n    | four\n",
+    ),
+]
+
+
+@pytest.mark.parametrize(("body", "text", "sheet"), TAKEN)
+def test_what_is_left_of_what_was_said(body: str, text: str, sheet: str) -> None:
+    read = read_dialect_text(laid_out(body), text, "x")
+    assert [str(each) for each in read.diagnostics] == []
+    assert unparse(read.device, secrets=True) == sheet
+
+
+def test_blocks_on_one_line_do_not_see_each_others_lines() -> None:
+    body = '[layout]\nform = "braces"\nends = ";"\n[blocks]\nbox = "box {b}"\n'
+    using = dialect(body + LIST % ("seat {n:level}", "user {b}: level {n}") + 'inside = "box"\nwhen = "open"\n')
+    read = read_dialect_text(using, "box lena { open; seat 3; } box omar { seat 4; }", "x")
+    assert {name: user.level is not None for name, user in read.device.users.items()} == {"lena": True}
 
 
 def test_braces_hold_what_stands_between_their_signs() -> None:

@@ -22,6 +22,8 @@ class Emitter:
         self._by_instance: dict[int, set[int]] = {}
         self._by_value: dict[str, list[tuple[int, frozenset[str]]]] = {}
         self._by_first: dict[str, set[int]] = {}
+        #: the block that the statement before is in
+        self._last: object = None
 
     def state(self, line: int, each: Instantiated, lines: Sequence[tuple[int, str]]) -> int:
         """Emit one statement; the index of its block. ``lines`` are those of free text in it. Raises Misread."""
@@ -29,6 +31,9 @@ class Emitter:
         if len(statements) > _MOST_IN_ALL:
             raise Misread(f"the text means more than {_MOST_IN_ALL:,} statements, which no device has", 1, 1)
         owner = self._heads.get(head)
+        if each.filled.text is not None and owner is not None and (lines or self._last != head):
+            owner = None  # a text that is given again replaces the earlier one; lines one after another are one text
+        self._last = head
         if owner is None:
             statements.append(PlacedStatement(line, -1, each.head))
             owner = self._heads[head] = len(statements) - 1

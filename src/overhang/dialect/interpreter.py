@@ -154,7 +154,7 @@ class Interpreter:
                 values[target.text] = "\n".join(text for _, text in match_.text)
             option = option._replace(values=values)
         if match_.taken and target.taken_back is None:
-            self.take_back(match_, option, target.templates)
+            self.take_back(match_, option, target.templates, self.parts_said(target, option))
             return
         templates = target.templates if not match_.taken else target.taken_back or ()
         said = self.emit(match_, option, templates)
@@ -202,12 +202,28 @@ class Interpreter:
         """The lines of free text, where a statement consists of them."""
         return match_.text if any(template.text == f"{{{name}}}" for name in option.values) else ()
 
-    def take_back(self, match_: LineMatch, option: Option, templates: Sequence[Template]) -> None:
+    @staticmethod
+    def parts_said(target: Translation, option: Option) -> list[tuple[Template, Option]]:
+        """What the parts on a line mean: where a line that takes back names some, only these are taken back."""
+        found = parts_of(target, option.left) if target.parts and option.left else None
+        return [
+            (template, Option(target._replace(holes=each.part.holes), {**option.values, **each.values}))
+            for each in found or ()
+            for template in each.part.templates
+        ]
+
+    def take_back(
+        self,
+        match_: LineMatch,
+        option: Option,
+        templates: Sequence[Template],
+        parts: Sequence[tuple[Template, Option]] = (),
+    ) -> None:
         """Drop what was set before; where nothing was, the meaning of the removal is unknown."""
         dropped: list[Instantiated] = []
-        for template in templates:
+        for template, of in parts or [(template, option) for template in templates]:
             try:
-                for each in instantiate(self.dialect, self.openers, template, option):
+                for each in instantiate(self.dialect, self.openers, template, of):
                     self.emitter.drop(match_.node.line, each)
                     dropped.append(each)
             except Misread as wrong:

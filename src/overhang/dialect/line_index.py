@@ -18,6 +18,8 @@ class IndexedLine(NamedTuple):
     node: Node
     at: int
     pattern: Pattern
+    #: whether the line takes back those like it that stand before it
+    taken: bool = False
 
 
 class LineIndex:
@@ -42,7 +44,10 @@ class LineIndex:
             table = self._index[fact.number, shared] = {}
             for each in every:
                 of = (each.instance if fact.beside else None, *map(each.values.get, shared))
-                table.setdefault(of, []).append(each)
+                if each.taken:
+                    table.pop(of, None)
+                else:
+                    table.setdefault(of, []).append(each)
         found = table.get((instance if fact.beside else None, *[values[name] for name in shared]))
         if not found:
             return None

@@ -63,6 +63,8 @@ class _Loader(Settings):
         self.facts = 0
         self.patterns = 0
         self.entries: dict[str, list[Candidate]] = {"": []}
+        #: the word of the layout that takes a line back
+        self.back = ""
 
     def dialect(self, table: Mapping[str, Any]) -> Dialect:
         self.known(table, TOP_KEYS, "", "")
@@ -70,6 +72,7 @@ class _Loader(Settings):
         if not re.fullmatch(r"[a-z][a-z0-9-]*", name):
             self.bad(self.places.of("", "name"), "name: expected a name of lower-case letters, digits and -")
         layout = self.layout(self.table(table, "layout"))
+        self.back = layout.take_back
         self.types(table, fold=layout.ignore_case)
         self.notation = self.notation._replace(
             signs=layout.signs + (layout.ends if layout.form != "braces" else ""), fold=layout.ignore_case
@@ -323,6 +326,11 @@ class _Loader(Settings):
                 self.bad(place.line, f"{place.label}: {key}: {self.no_block(block, self.blocks)}")
                 continue
             patterns = tuple(self.compiled(spec["line"], place))
+            back = self.back
+            if back and spec["line"].split()[:1] == [back]:
+                better = "; under unless the line itself says that it must not be there" if key == "when" else ""
+                self.bad(place.line, f"{place.label}: {key}: a line that {back} takes back is never there{better}")
+                continue
             beside = "inside" not in spec
             names = set(_holes(patterns)) | (set() if beside else set(self.holes_of(block)))
             fact = Condition(self.facts, block, beside, patterns, tuple(sorted(names)))

@@ -106,6 +106,10 @@ class Matcher:
         return None
 
 
+#: Signs that may stand between the items of a list, and mean nothing else.
+_BETWEEN = (",", ";", "/", "|", "+", "&")
+
+
 def parts_of(target: Translation, words: Sequence[str]) -> list[PartMatch] | None:
     """The parts that words amount to, one after another; None where some word fits none."""
     found: list[PartMatch] = []
@@ -119,7 +123,7 @@ def parts_of(target: Translation, words: Sequence[str]) -> list[PartMatch] | Non
                 if not isinstance(result, Mismatch) and (best is None or size > len(best.pattern.tokens)):
                     best = PartMatch(part, result[0], pattern, at)
         if best is None:
-            if len(words[at]) == 1 and not words[at].isalnum():  # a sign between the items of a list
+            if words[at] in _BETWEEN:
                 at += 1
                 continue
             return None

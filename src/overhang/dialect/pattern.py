@@ -212,6 +212,11 @@ def _take(
         return str(wrong)
 
 
+_DOES_NOT_FIT = "the word does not fit"
+#: So many ways of splitting one word are tried.
+_MOST_SPLITS = 2_000
+
+
 def _put(values: Values, hole: Hole, text: str) -> str | None:
     if hole.name != UNNAMED:
         if values.get(hole.name, text) != text:
@@ -221,30 +226,54 @@ def _put(values: Values, hole: Hole, text: str) -> str | None:
 
 
 def _inside(parts: tuple[Part, ...], word: str, values: Values, *, fold: bool) -> str | None:
-    at = 0
+    """Fill in the holes of one word; where one way of splitting it does not fit, the next one is tried."""
     plain = word.lower() if fold else word
-    for index, part in enumerate(parts):
-        if isinstance(part, str):
-            if not plain.startswith(part, at):
-                return "the word does not fit"
-            at += len(part)
-            continue
-        following = parts[index + 1] if index + 1 < len(parts) else None
-        if following is None:
-            end = len(word)
-        elif index + 2 == len(parts):
-            end = len(word) - len(str(following))
-            if end <= at or not plain.endswith(str(following)):
-                return "the word does not fit"
-        else:
-            end = plain.find(str(following), at + 1)
-            if end < 0:
-                return "the word does not fit"
-        wrong = _put(values, part, part.type.read(word[at:end]))
-        if wrong is not None:
-            return wrong
-        at = end
-    return None if at == len(word) else "the word does not fit"
+    left = [_MOST_SPLITS]
+    wrong = _split(parts, word, plain, (0, 0), values, left)
+    return "the word can be split in too many ways" if wrong is not None and not left[0] else wrong
+
+
+def _split(
+    parts: tuple[Part, ...], word: str, plain: str, place: tuple[int, int], values: Values, left: list[int]
+) -> str | None:
+    """Fit the parts from number ``place[0]`` on to the word from ``place[1]`` on."""
+    index, at = place
+    if index == len(parts):
+        return None if at == len(word) else _DOES_NOT_FIT
+    part = parts[index]
+    if isinstance(part, str):
+        if not plain.startswith(part, at):
+            return _DOES_NOT_FIT
+        return _split(parts, word, plain, (index + 1, at + len(part)), values, left)
+    first: str | None = None
+    for end in _ends(parts, plain, index, at):
+        if not left[0]:
+            break
+        left[0] -= 1
+        tried = dict(values)
+        try:
+            wrong = _put(tried, part, part.type.read(word[at:end]))
+        except ValueError as why:
+            wrong = str(why)
+        if wrong is None:
+            wrong = _split(parts, word, plain, (index + 1, end), tried, left)
+        if wrong is None:
+            values.update(tried)
+            return None
+        first = first or wrong
+    return first or _DOES_NOT_FIT
+
+
+def _ends(parts: tuple[Part, ...], plain: str, index: int, at: int) -> Iterator[int]:
+    """Where the hole number ``index``, which begins at ``at``, may end: before the text that follows it."""
+    if index + 1 == len(parts):
+        yield len(plain)
+        return
+    following = str(parts[index + 1])
+    end = plain.find(following, at + 1)
+    while end >= 0:
+        yield end
+        end = plain.find(following, end + 1)
 
 
 class Notation(NamedTuple):

@@ -150,12 +150,12 @@ class Scan:
         """The context inside a block. In a flat text the same words are the same block, elsewhere each is its own."""
         block = option.target
         key: tuple[object, ...] = (outer.instance, block.place.line, *option.values.values())
-        if node is not None:
-            key = (node.line, node.parent)
-        instance = self._known.get(key)
+        instance = self._known.get(key) if node is None else None
         if instance is None:
-            instance = self._known[key] = len(self._outer)
+            instance = len(self._outer)
             self._outer.append(outer.instance)
+            if node is None:
+                self._known[key] = instance
         name = block.name if isinstance(block, BlockType) else ""
         return Context(_OPEN, name, {**outer.values, **option.values} if outer.values else option.values, instance)
 
@@ -163,7 +163,7 @@ class Scan:
         """Note what fits a line."""
         for fact, values, pattern in match.facts:
             known = {**outer.values, **values} if outer.values and not fact.beside else values
-            self.beside.note(fact, IndexedLine(node.line, known, outer.instance, node, skipped, pattern))
+            self.beside.note(fact, IndexedLine(node.line, known, outer.instance, node, skipped, pattern, taken))
             self.redactor.read(node, Reading(skipped, pattern, None))
         inner = self._closed.get(outer.instance)
         if inner is None:

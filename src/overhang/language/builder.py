@@ -93,8 +93,11 @@ class Builder:
         if program.profile_unread is not None and ("device", None) in self._blocks:
             origin = Origin(self.file, program.profile_unread)
             self._blocks["device", None].fields["profile_unread"] = origin
+        begun = {id(state): owner for owner, states in enumerate(targets) for state in states}
         for owner, line, text in program.texts:
             for state in targets[owner]:
+                if begun[id(state)] != owner:
+                    continue  # the banner was given again
                 state.fields.setdefault("lines", []).append(text)
                 state.fields.setdefault("origins", []).append(Origin(self.file, line))
 
@@ -196,6 +199,9 @@ class Builder:
                 value = self._numbered(value, state.range, origin)
                 held = state.fields.get("others", [])  # the same password again is known by its later range
                 state.fields["others"] = [each for each in held if _without_place(each.value) != statement.value]
+            if self.claims:  # what a file says takes the place of what another one said for all devices
+                given = state.fields.get(spec.field, [])
+                state.fields[spec.field] = [each for each in given if each.origin.file == self.file]
             state.fields.setdefault(spec.field, []).append(Configured(value, origin))
             if spec.field == "rules" and statement.value.prefix is not None and statement.value.prefix.has_host_bits:
                 self._warn(line, f"the prefix has host bits; {statement.value.prefix} is used")
