@@ -215,7 +215,7 @@ MISTAKES: list[tuple[str, list[str]]] = [
         ["3: layout.pass-over: unknown key; it stands at the top of the file, before the first [table]"],
     ),
     ('[profile]\nbase = "two-teir"', ["3: profile.base: did you mean two-tier?"]),
-    ('[profile]\nbase = "two-tier"\nvtys = "many"', ["4: profile.vtys: expected a number from 0 to 256"]),
+    ('[profile]\nbase = "two-tier"\nvtys = "many"', ["4: profile.vtys: expected a number from 0 to 256, or unknown"]),
     ('never-carries = ["keys"]', ["2: never-carries: keys: expected one of host-keys, certificate"]),
     ('[tables.word]\na = "b"', ["2: tables.word: a type of this name exists already"]),
     ("[tables.t]\na = 1", ["2: tables.t: expected a table of the maker's words and the sheet's"]),
@@ -265,7 +265,12 @@ MISTAKES: list[tuple[str, list[str]]] = [
         '[[translate]]\nline = "a {b"',
         ['2: translation 1: a hole is written {name} or {name:type}; a brace itself is written {"{"}'],
     ),
-    ('[[translate]]\nline = "[a]"', ["2: translation 1: the line is empty"]),
+    (
+        '[[translate]]\nline = "[a]"',
+        [
+            '2: translation 1: all of the line is in [ ], which means words that may be left out; a bracket itself is written {"["}'
+        ],
+    ),
     (
         '[[translate]]\nline = "[a][b][c][d][e][f][g] h"',
         ["2: translation 1: at most 6 optional parts; this has 7"],
@@ -350,7 +355,9 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         LIST % ("kept {d:date} [by {who}]", "device: saved {d} by {who}"),
         "kept 2031-05-17",
         [],
-        ["1: a part that it leaves out is needed by every statement; see translation 1, line 5 of trial.dialect.toml"],
+        [
+            "1: it leaves out {who}, without which it means nothing; otherwise can give a value for it; see translation 1, line 5 of trial.dialect.toml"
+        ],
     ),
     # a condition on another line, and one that goes with another line
     (
@@ -925,3 +932,21 @@ def test_a_block_is_known_by_the_line_of_the_text_that_says_it() -> None:
     assert device.facts.kind is not None
     assert device.facts.kind.origin.file == "trial.dialect.toml"
     assert read_dialect_text(using, "", "x").device.facts.block.origin == ("trial.dialect.toml", 3)
+
+
+def test_a_word_that_may_take_lines_back_is_told() -> None:
+    using = dialect('[layout]\nform = "indented"\n' + PEOPLE)
+    (told,) = read_dialect_text(using, "undo person lena level 3", "x").diagnostics
+    assert told.message == (
+        "no translation fits this line; one would without its first word: if that takes lines back, name it in the layout as take-back"
+    )
+
+
+def test_every_wrong_key_of_a_profile_is_told_at_once() -> None:
+    body = '[profile]\nbase = "two-tier"\nvtys = "many"\nunsaid-ssh = "perhaps"\n'
+    with pytest.raises(BadDialect) as caught:
+        dialect(body)
+    assert [each.message for each in caught.value.problems] == [
+        "profile.vtys: expected a number from 0 to 256, or unknown",
+        "profile.unsaid-ssh: expected on or off, or unknown",
+    ]

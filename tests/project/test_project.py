@@ -72,7 +72,7 @@ def test_an_empty_project_file_is_the_defaults(write: Write) -> None:
         ("[profiles.entry-first]\nbase = 'list-wide'", ":1: profiles.entry-first: a built-in profile has this name; "
          "choose another"),
         ("[profiles.x]\nbase = 'list-wide'\nvty = 3", ":3: profiles.x.vty: unknown key; did you mean vtys?"),
-        ("[profiles.x]\nbase = 'list-wide'\nvtys = 300", ":3: profiles.x.vtys: expected a number from 0 to 256"),
+        ("[profiles.x]\nbase = 'list-wide'\nvtys = 300", ":3: profiles.x.vtys: expected a number from 0 to 256, or unknown"),
         ("a = ", ":1: not TOML: Invalid value (at end of document)"),
         (b"\xff", ":1: not UTF-8 text"),
     ],

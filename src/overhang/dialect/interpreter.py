@@ -167,8 +167,11 @@ class Interpreter:
                 self.scan.outcomes[match_.node.line] = LineOutcome("said", tuple(said))
         elif said is not None and (templates or target.parts):
             place = target.place
-            why = f"a part that it leaves out is needed by every statement; see {place.label}, line {place.line}"
-            self.scan.wrong(match_.node.line, f"{why} of {self.dialect.file}", match_.instance, match_.node)
+            needed = sorted({name for each in templates for name in each.holes} - set(values))
+            holes = ", ".join(f"{{{name}}}" for name in needed)
+            why = f"it leaves out {holes}, without which it means nothing; otherwise can give a value for it"
+            see = f"see {place.label}, line {place.line} of {self.dialect.file}"
+            self.scan.wrong(match_.node.line, f"{why}; {see}", match_.instance, match_.node)
         elif said is not None and self.scan.tracing:
             self.scan.outcomes[match_.node.line] = LineOutcome("noted")
 

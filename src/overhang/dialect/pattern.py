@@ -276,6 +276,9 @@ def _ends(parts: tuple[Part, ...], plain: str, index: int, at: int) -> Iterator[
         end = plain.find(following, end + 1)
 
 
+_ALL_OPTIONAL = 'all of the line is in [ ], which means words that may be left out; a bracket itself is written {"["}'
+
+
 class Notation(NamedTuple):
     """What compiling needs to know of a dialect: its types, how it splits words, whether case matters."""
 
@@ -293,7 +296,8 @@ def compile_patterns(text: str, notation: Notation) -> list[Pattern]:
     found = []
     for words in _spread(pieces):
         if not words:
-            raise BadPattern("the line is empty")
+            why = "the line is empty" if not pieces else _ALL_OPTIONAL
+            raise BadPattern(why)
         found.append(_compile(text, words, notation))
     return found
 

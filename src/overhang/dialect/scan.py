@@ -91,7 +91,8 @@ class Scan:
             self.pass_over(node)
             return outer
         if outer.state == _UNREAD:
-            self.wrong(node.line, "it is below a line that was not understood", outer.instance, node)
+            why = "it is inside a line that was not understood, or that begins no block in this dialect"
+            self.wrong(node.line, why, outer.instance, node)
             return outer
         words, taken = self.verb(node)
         if words is None:
@@ -192,8 +193,20 @@ class Scan:
             if self.tracing:
                 self.outcomes[node.line] = LineOutcome("noted")
             return inner
-        self.wrong(node.line, match.near or "no translation fits this line", outer.instance, node)
+        self.wrong(node.line, match.near or self.no_translation(outer, words_of(node, skipped)), outer.instance, node)
         return inner
+
+    def no_translation(self, outer: Context, words: Sequence[str]) -> str:
+        """Why nothing fits a line; where it would without its first word, that may be one that takes back."""
+        plain = "no translation fits this line"
+        if len(words) < 2 or self.dialect.layout.take_back or self.dialect.layout.form == "flat":
+            return plain
+        rest = self._matcher.match(outer.block, words[1:], None)
+        if not (rest.options or rest.facts or rest.head):
+            return plain
+        return (
+            f"{plain}; one would without its first word: if that takes lines back, name it in the layout as take-back"
+        )
 
     def head(self, node: Node, at: int, option: Option) -> None:
         """A line begins a block; what is a secret for something inside it is one here."""
@@ -276,6 +289,11 @@ class Scan:
         while instance > 0:
             yield instance
             instance = self._outer[instance]
+
+
+def words_of(node: Node, skipped: int) -> Sequence[str]:
+    """The words of a line from number ``skipped`` on."""
+    return node.words[skipped:]
 
 
 def secrets_within(dialect: Dialect) -> Mapping[int, frozenset[str]]:

@@ -7,7 +7,7 @@ from overhang.dialect.hole_types import TYPES, date_type, table_type
 from overhang.dialect.model import FORMS, Layout, Sample, SourceRef
 from overhang.dialect.pattern import Notation
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
-from overhang.profiles.model import BadProfile, text_of
+from overhang.profiles.model import mistakes, text_of
 from overhang.text import did_you_mean
 from overhang.text.toml_file import TomlValidator
 
@@ -124,11 +124,11 @@ class Settings(TomlValidator):
             return None
         if not changes:
             return BUILTIN[base]
-        try:
-            return derive(name, BUILTIN[base], {key: text_of(each) for key, each in changes.items()}, KEYS)
-        except BadProfile as wrong:
-            self.bad(self.places.of("profile", wrong.key), f"profile.{wrong.key}: {wrong}")
-            return None
+        texts = {key: text_of(each) for key, each in changes.items()}
+        wrong = list(mistakes(texts, KEYS))
+        for each in wrong:
+            self.bad(self.places.of("profile", each.key), f"profile.{each.key}: {each}")
+        return None if wrong else derive(name, BUILTIN[base], texts, KEYS)
 
     def samples(self, table: Mapping[str, Any]) -> tuple[Sample, ...]:
         found = []

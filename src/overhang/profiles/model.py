@@ -1,7 +1,7 @@
 """The keys of a profile, how their values are written, and profiles made from others."""
 
 import enum
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NamedTuple
 
 from overhang.model.durations import format_duration, parse_duration
@@ -126,14 +126,24 @@ class BadProfile(OverhangError):
         self.key = key
 
 
-def derive(name: str, base: Profile, changes: Mapping[str, str], keys: Mapping[str, Key]) -> Profile:
-    """A profile like ``base`` but for ``changes`` (key to text). Raises BadProfile."""
-    values = dict(base.values)
+def mistakes(changes: Mapping[str, str], keys: Mapping[str, Key]) -> Iterator[BadProfile]:
+    """Everything that is wrong with the changes of a profile."""
     for key, text in changes.items():
         if key not in keys:
             near = did_you_mean(key, keys)
-            raise BadProfile(key, "unknown key" + (f"; did you mean {near}?" if near else ""))
-        values[key] = read_value(keys[key], key, text)
+            yield BadProfile(key, "unknown key" + (f"; did you mean {near}?" if near else ""))
+            continue
+        try:
+            read_value(keys[key], key, text)
+        except BadProfile as wrong:
+            yield wrong
+
+
+def derive(name: str, base: Profile, changes: Mapping[str, str], keys: Mapping[str, Key]) -> Profile:
+    """A profile like ``base`` but for ``changes`` (key to text). Raises BadProfile."""
+    for wrong in mistakes(changes, keys):
+        raise wrong
+    values = {**base.values, **{key: read_value(keys[key], key, text) for key, text in changes.items()}}
     return Profile(name, f"{base.name} with {len(changes)} changed", values)
 
 
@@ -153,7 +163,7 @@ def read_value(key: Key, name: str, text: str) -> Any:
     try:
         return key.read(text)
     except ValueError as wrong:
-        raise BadProfile(name, str(wrong)) from None
+        raise BadProfile(name, f"{wrong}, or unknown") from None
 
 
 def show_value(value: Any) -> str:

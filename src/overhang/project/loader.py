@@ -9,7 +9,7 @@ from typing import Any
 from overhang.model import Prefix, parse_address, parse_prefix
 from overhang.model.vocabulary import PORTS
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
-from overhang.profiles.model import BadProfile, text_of
+from overhang.profiles.model import mistakes, text_of
 from overhang.project.expectations import ExpectationReader
 from overhang.project.model import Person, Project, Waiver
 from overhang.project.thresholds import THRESHOLDS, Thresholds
@@ -215,10 +215,11 @@ class _Loader(TomlValidator):
                 self.bad_key(path, "base", hint)
             else:
                 texts = {key: text_of(each) for key, each in changes.items()}
-                try:
+                wrong = list(mistakes(texts, KEYS))
+                for each in wrong:
+                    self.bad_key(path, each.key, str(each))
+                if not wrong:
                     profiles[name] = derive(name, profiles[base], texts, KEYS)
-                except BadProfile as wrong:
-                    self.bad_key(path, wrong.key, str(wrong))
         return profiles
 
     def waivers(self, table: Mapping[str, Any]) -> tuple[Waiver, ...]:
