@@ -502,4 +502,42 @@ telnet:
     own-seats
 > via telnet from 192.0.2.1
 < refused by key unsaid-vty
+
+= bounds: several passwords of one level, each for other roles
+entry console: check users
+policy bridge: for-roles bridge
+policy deck: for-roles deck
+elevation 15:
+    another-password readable kelp where bridge
+    another-password readable crab where deck
+user lena:
+    password readable tern
+    role bridge
+user omar:
+    password readable gull
+    role deck
+user ines: password readable sand
+> via console name lena pw tern elevate 15 epw kelp
+< admitted 15 after 1 granted by line 5
+> via console name lena pw tern elevate 15 epw crab
+< admitted 1 after 1 denied by line 5
+> via console name omar pw gull elevate 15 epw crab
+< admitted 15 after 1 granted by line 6
+> via console name ines pw sand elevate 15 epw kelp
+< admitted 1 after 1 denied by line 5
+
+= bounds: a password that opens at some places only, and one of a policy that there is not
+entry console: check users
+entry auxiliary: check users
+policy desk: for-ways console
+user lena:
+    password readable tern
+    another-password readable gull level 9 where desk
+    another-password readable kelp where nowhere
+> via console name lena pw gull
+< admitted 9 by line 6
+> via auxiliary name lena pw gull
+< denied by line 5
+> via console name lena pw kelp
+< denied by line 5
 """

@@ -147,7 +147,9 @@ class Made:
 
     def _another(self, share: float = 0.08, *, levels: bool = False) -> Iterator[str]:
         if self.chance(share):
-            yield f"    another-password {self._form()}{self.pick('', ' level 3', ' level 15') if levels else ''}"
+            level = self.pick("", " level 3", " level 15") if levels else ""
+            where = self.pick("", "", "", " where yard", " where quay")
+            yield f"    another-password {self._form()}{level}{where}"
 
     def _cap(self) -> Iterator[str]:
         if self.chance(0.06):
@@ -286,7 +288,8 @@ class Made:
                 form = "none"  # whatever is typed opens it, and might open a tier that cannot be compared
             yield f"    password {form}"
             if self.chance(0.1):
-                yield f"    another-password readable {self.pick(*PASSWORDS)}"
+                where = self.pick("", "", " where yard", " where quay")
+                yield f"    another-password readable {self.pick(*PASSWORDS)}{where}"
             if self.chance(0.1):
                 yield f"    least {self.pick(0, 1, 5, 9)}"
             if self.chance(0.2):

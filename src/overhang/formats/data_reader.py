@@ -408,7 +408,9 @@ class _Interpreter:
         node.one("number")
         block = self.collected.begin(node.line, "entry", "vty", self.range(node), new=True)
         try:
-            statement = make_statement("vty", "others", {"": read_secret(node)})
+            where = node.value("where")
+            captures = {"": read_secret(node), **({"where": where} if where is not None else {})}
+            statement = make_statement("vty", "others", captures)
         except ValueError as wrong:
             self.collected.misread(node.line, str(wrong), block)
             return

@@ -160,7 +160,9 @@ class _Writer:
                 if entry["first"] <= first <= entry["last"]:
                     entry.setdefault("except", []).append(first)
         elif block.value is not None:
-            self.add("vty-another-password", {**_another(block.value), **secret_data(block.body[0].value.password)})
+            another = block.body[0].value
+            where = {} if another.where is None else {"where": another.where}
+            self.add("vty-another-password", {**_another(block.value), **secret_data(another.password), **where})
         elif block.body and block.body[0].spec.field == "password":
             self.add("vty-password", {**numbers, **CODEC.encode(block.body)})
         else:

@@ -37,6 +37,7 @@ _LABELS = {
     "within": "Counted within this time.",
     "everywhere": "Logins at the ports stop too.",
     "level": "The level that it gives, where it is not the account's.",
+    "where": "The policy that has to hold for it to open.",
     "act": "What it does in place of allowing or denying.",
     "mask": "The bits in which an address may differ.",
     "other": "Another source list.",

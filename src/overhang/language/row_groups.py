@@ -153,10 +153,11 @@ def passwords(block: str, doc: str = _FORM[2]) -> list[StatementSpec]:
     """The password of a lock, and further ones that open it too."""
     level = " [level LEVEL:level]" if block == "user" else ""
     another = "a further password that opens it" + (", perhaps to a level of its own" if level else "")
-    codec = record(Another, "=password level=level")
+    another += "; `where`: only for logins that a policy holds for"
+    codec = record(Another, "=password level=level where=where")
     return [
         row(block, _FORM[0], _FORM[1], doc),
-        row(block, f"another-password FORM{level}", "others", another, codec, repeat=ADD),
+        row(block, f"another-password FORM{level} [where NAME:where]", "others", another, codec, repeat=ADD),
     ]
 
 

@@ -17,13 +17,15 @@ class Configured(NamedTuple, Generic[T]):
 
 
 class Another(NamedTuple):
-    """A further password of a lock. ``level`` is what it gives in place of the account's.
+    """A further password of a lock. ``level`` is what it gives in place of the account's. It opens only to logins that
+    the policy ``where`` holds for, if one is named.
 
     Where its lock is a VTY, ``under`` is the range that it was given for, and ``number`` its place among that range's.
     """
 
     password: StoredSecret
     level: int | None = None
+    where: str | None = None
     under: str = ""
     number: int = 0
 

@@ -13,7 +13,7 @@ from overhang.profiles.model import LockRule
 from overhang.simulation.authorization import level_of_account
 from overhang.simulation.challenge import Answer, Challenge
 from overhang.simulation.evaluation import Evaluation
-from overhang.simulation.policies import find_account
+from overhang.simulation.policies import find_account, open_here
 from overhang.simulation.policies import said as policy_says
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.result import FromAttempt, Provenance, Resolved, Step
@@ -28,7 +28,8 @@ def check_secret(run: Evaluation, challenge: Challenge, credentials: Sequence[Cr
     """Ask for the password of a lock that belongs to no account: any of its stored passwords opens it."""
     first = credentials[0]
     run.ask("password", Reason.ASKS_PASSWORD, first.origin, first.label)
-    for credential in credentials:
+    who = challenge.session.who if challenge.session is not None else run.attempt.name
+    for credential in open_here(run, challenge.endpoint, credentials, who):
         if _is_empty(credential.stored) and not run.oracle.offers_text():
             run.note(run.stage, Reason.NO_PASSWORD_NEEDED, credential.origin, challenge.endpoint.label)
             return Answer("yes", credential.origin, True)
@@ -162,7 +163,8 @@ def _try_account(run: Evaluation, challenge: Challenge, account: Account) -> Ans
             credentials = (Credential(item("user", account.name), opaque, account.block.doubt, label),)
     if not credentials:
         return _without_password(run, challenge, account)
-    if all(_is_empty(each.stored) for each in credentials):
+    held = open_here(run, challenge.endpoint, credentials, challenge.name)
+    if held and all(_is_empty(each.stored) for each in held):
         asked = run.resolved.facts["empty-password-asked"]
         refusal = _empty_by_ssh(run, challenge, account, credentials[0])
         if run.oracle.offers_text() and refusal is None and not run.settle(asked, "empty-password-asked"):
@@ -171,7 +173,7 @@ def _try_account(run: Evaluation, challenge: Challenge, account: Account) -> Ans
             return Answer("yes", credentials[0].origin, account=account, own_level=credentials[0].level)
     run.ask("password", Reason.ASKS_PASSWORD, credentials[0].origin, credentials[0].label)
     refused: Step | None = None
-    for credential in credentials:
+    for credential in held:
         opened = _opened(run, challenge, account, credential)
         if isinstance(opened, Step):
             refused = refused or opened

@@ -10,6 +10,7 @@ from overhang.simulation.authorization import level_of_account
 from overhang.simulation.challenge import Answer, Challenge, Session
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.method_lists import ask_named, high_enough, not_for
+from overhang.simulation.policies import open_here
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.result import FromAttempt, Resolved, Step
 from overhang.simulation.views import Credential, Endpoint
@@ -122,9 +123,19 @@ def _by_tiers(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
     if not credentials:
         return _bare(run, challenge, before)
     refusals = {tier: _not_for(run, challenge, tier) for tier in credentials}
-    credentials = {tier: held for tier, held in credentials.items() if refusals[tier] is None}
+    who = challenge.session.who if challenge.session is not None else None
+    credentials = {
+        tier: tuple(open_here(run, challenge.endpoint, held, who))
+        for tier, held in credentials.items()
+        if refusals[tier] is None
+    }
+    credentials = {tier: held for tier, held in credentials.items() if held}
     if not credentials:
-        run.steps.append(next(step for step in refusals.values() if step is not None))
+        refusal = next((step for step in refusals.values() if step is not None), None)
+        if refusal is None:
+            run.note(Stage.ELEVATION, Reason.TIERS_UNOPENED, challenge.origin)
+        else:
+            run.steps.append(refusal)
         return Elevated(False, before)
     best, origin, level = None, challenge.origin, before
     for _ in _tries(run):

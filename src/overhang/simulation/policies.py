@@ -4,6 +4,7 @@ What a condition says of the place (way, VTY, address of the device) is settled 
 says of the person and the hour (source, account, role, time of day) where something depends on it.
 """
 
+from collections.abc import Sequence
 from typing import Any
 
 from overhang.model import Check, Conditions, Configured, Hours, Policy
@@ -13,7 +14,7 @@ from overhang.profiles import UNKNOWN
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.result import Step
-from overhang.simulation.views import Account, Endpoint
+from overhang.simulation.views import Account, Credential, Endpoint
 
 #: What a field of a policy may be where a line of it was not understood, beside not being said.
 _EITHER = (True, False)
@@ -115,6 +116,20 @@ def find_account(run: Evaluation, name: str | None) -> Account | None:
         return found
     by_case = run.settle(run.resolved.facts["names-by-case"], "names-by-case")
     return found if by_case else other
+
+
+def open_here(
+    run: Evaluation, endpoint: Endpoint, credentials: Sequence[Credential], name: str | None
+) -> Sequence[Credential]:
+    """Those of the passwords of a lock that may open it to a login under a name."""
+    if all(each.where is None for each in credentials):
+        return credentials
+    policies = run.resolved.device.policies
+    return [
+        each
+        for each in credentials
+        if each.where is None or (each.where in policies and holds(run, endpoint, ("policy", each.where), name))
+    ]
 
 
 def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = None) -> Configured[Any] | None:

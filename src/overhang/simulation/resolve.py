@@ -89,7 +89,10 @@ class ResolvedDevice:
             for each in self.policies
         )
         #: whether elevation depends on who has logged in
-        self.asks_who = any(each.for_accounts or each.for_roles for each in device.elevations.values())
+        named = {said.value.where for each in device.elevations.values() for said in each.others}
+        asking = [each.conditions for each in device.elevations.values()]
+        asking += [each.conditions for name, each in device.policies.items() if name in named]
+        self.asks_who = any(each.accounts is not None or each.roles is not None for each in asking)
         #: the times of day that something depends on
         self.hours = tuple(dict.fromkeys(each.hours.value for each in self.conditions.values() if each.hours))
         self.two_keys = any(
@@ -183,7 +186,8 @@ class ResolvedDevice:
         for number, each in enumerate(others, 2):
             another = each.value
             key = f"entry:vty {another.under} {another.number + 1}" if another.under else item(kind, name, number)
-            found.append(Credential(key, self._clipped(another.password), each.origin, label, another.level))
+            stored = self._clipped(another.password)
+            found.append(Credential(key, stored, each.origin, label, another.level, another.where))
         return tuple(found)
 
     def _entry(self, entry: Entry, label: str, number: int | None) -> ResolvedEntry:

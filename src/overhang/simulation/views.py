@@ -8,13 +8,16 @@ from overhang.simulation.result import Provenance, Resolved
 
 
 class Credential(NamedTuple):
-    """A stored password: its item of knowledge, its form, its line, its label, and a level of its own if it has one."""
+    """A stored password: its item of knowledge, its form, its line, its label, a level of its own if it has one, and
+    the policy that has to hold for it to open.
+    """
 
     item: str
     stored: StoredSecret
     origin: Provenance
     label: str
     level: int | None = None
+    where: str | None = None
 
 
 class Account(NamedTuple):
