@@ -50,7 +50,7 @@ def test_marks(statements: str, expected: str) -> None:
 @pytest.mark.slow
 def test_a_good_mark_has_no_finding_and_an_open_one_a_path() -> None:
     met: set[Mark] = set()
-    for seed in range(50, 200):
+    for seed in range(150, 300):
         context = RuleContext(Made(seed).resolved, project_of(""), MADE_NOW)
         findings = run_rules(context)
         for aspect, mark, reason in checklist(context, findings, loose_doubt=False):

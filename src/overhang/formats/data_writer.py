@@ -152,17 +152,17 @@ class _Writer:
         numbers = {"first": first, "last": last}
         if block.header.drop or any(each.drop for each in block.body):
             entries = [*self.access.get("vty-password", ()), *self.access.get("vty-another-password", ())]
-            if block.value is not None:
-                entries = [each for each in entries if _place_of(each) == _place_of(_another(block.value))]
+            if block.another is not None:
+                entries = [each for each in entries if _place_of(each) == _place_of(_another(block.another))]
             elif not block.header.drop:
                 entries = self.access["vty-password"]
             for entry in entries:
                 if entry["first"] <= first <= entry["last"]:
                     entry.setdefault("except", []).append(first)
-        elif block.value is not None:
+        elif block.another is not None:
             another = block.body[0].value
             where = {} if another.where is None else {"where": another.where}
-            self.add("vty-another-password", {**_another(block.value), **secret_data(another.password), **where})
+            self.add("vty-another-password", {**_another(block.another), **secret_data(another.password), **where})
         elif block.body and block.body[0].spec.field == "password":
             self.add("vty-password", {**numbers, **CODEC.encode(block.body)})
         else:

@@ -18,6 +18,8 @@ class NormalBlock(NamedTuple):
     body: tuple[Statement, ...]
     lines: tuple[str, ...] = ()
     value: Any = None
+    #: the further password of VTYs that it gives, or takes back
+    another: Another | None = None
 
 
 class Normaliser:
@@ -103,13 +105,13 @@ class Normaliser:
         for (text, place), said in sorted(given.items(), key=lambda each: (each[1].origin.line, each[0])):
             numbers = decode_vty_range(text)
             statement = self.statement("vty", "others", said.value)
-            yield NormalBlock(self._header(block, {"range": numbers}), (statement,), value=said.value)
+            yield NormalBlock(self._header(block, {"range": numbers}), (statement,), another=said.value)
             for number in _numbers(numbers):
                 header = self._header(block, {"range": (number, number)}, drop=number not in device.vtys)
                 held = () if header.drop else device.vtys[number].others
                 if not any((each.value.under, each.value.number) == (text, place) for each in held):
                     gone = () if header.drop else (statement._replace(drop=True),)
-                    yield NormalBlock(header, gone, value=said.value)
+                    yield NormalBlock(header, gone, another=said.value)
 
     def _vtys(self, device: Device) -> Iterator[NormalBlock]:
         """VTYs that are configured alike, in runs. A password comes first, under the range it is known by."""
