@@ -791,4 +791,16 @@ entry console: password readable tern
 < refused by line 1
 > via console pw tern at 400
 < admitted 1 by line 3
+
+= methods: the end speaks of silence, not of a rejection that went on
+entry console: check methods
+servers radius harbour: server 192.0.2.50
+methods for login:
+    servers harbour no goes-on
+    entry-password
+    at-end admit
+> via console name lena pw x held harbour/omar/x
+< denied by line 3
+> via console name lena pw x held harbour/omar/x down 192.0.2.50
+< admitted 1 by line 6
 """

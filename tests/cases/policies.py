@@ -540,4 +540,16 @@ user lena:
 < denied by line 5
 > via console name lena pw kelp
 < denied by line 5
+
+= bounds: a limit of elevation holds whatever is asked for it
+entry console:
+    check nothing
+    elevation methods free
+methods free for elevation: nothing
+elevation 15: least 3
+elevation 7: least 1
+> via console elevate 15
+< admitted 1 after 1 denied by line 5
+> via console elevate 7
+< admitted 7 after 1 granted by line 4
 """

@@ -9,8 +9,8 @@ from overhang.simulation.accounts import ask_accounts, check_secret, elevation_c
 from overhang.simulation.authorization import level_of_account
 from overhang.simulation.challenge import Answer, Challenge, Session
 from overhang.simulation.evaluation import Evaluation
-from overhang.simulation.method_lists import ask_named, high_enough, not_for
-from overhang.simulation.policies import open_here
+from overhang.simulation.method_lists import ask_named, high_enough
+from overhang.simulation.policies import holds, open_here
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.result import FromAttempt, Resolved, Step
 from overhang.simulation.views import Credential, Endpoint
@@ -57,6 +57,11 @@ def _elevate(run: Evaluation, endpoint: Endpoint, session: Session, wanted: int)
         return Elevated(False, before)
     name = run.attempt.elevate_name if run.attempt.elevate_name is not None else run.attempt.name
     named = _list_named(run, endpoint)
+    if named is not None or how != "tiers":
+        refusal = not_for(run, endpoint, wanted, session)
+        if refusal is not None:
+            run.steps.append(refusal)
+            return Elevated(False, before)
     if named is not None:
         return _by_list(run, Challenge(endpoint, "elevation", name, named.origin, wanted, session=session), named.value)
     challenge = Challenge(endpoint, "elevation", name, how_fact.origin, wanted, any_way=True, session=session)
@@ -163,10 +168,6 @@ def _by_secret(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
     credentials = elevation_credentials(run, challenge.level)
     if not credentials:
         return _bare(run, challenge, before)
-    refusal = _not_for(run, challenge, challenge.level)
-    if refusal is not None:
-        run.steps.append(refusal)
-        return Elevated(False, before)
     for _ in _tries(run):
         answer = check_secret(run, challenge, credentials)
         if answer.verdict == "yes":
@@ -197,7 +198,20 @@ def _bare_level(run: Evaluation, wanted: int) -> int:
 
 
 def _not_for(run: Evaluation, challenge: Challenge, level: int) -> Step | None:
-    return not_for(run, challenge, level, challenge.session) if challenge.session is not None else None
+    return not_for(run, challenge.endpoint, level, challenge.session) if challenge.session is not None else None
+
+
+def not_for(run: Evaluation, endpoint: Endpoint, level: int, session: Session) -> Step | None:
+    """The step that says why the elevation to a level is not for a session; None where it is."""
+    elevation = run.resolved.device.elevations.get(level)
+    if elevation is None:
+        return None
+    if elevation.least is not None and session.level < elevation.least.value:
+        return Step(run.stage, Reason.FROM_BELOW, elevation.least.origin, (level, elevation.least.value))
+    if holds(run, endpoint, ("elevation", level), session.who):
+        return None
+    origin = next(each.origin for each in elevation.conditions if each is not None)
+    return Step(run.stage, Reason.NOT_FOR_THIS, origin, (level,))
 
 
 def _tier(held: tuple[int, Credential]) -> int:

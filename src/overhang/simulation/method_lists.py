@@ -11,9 +11,9 @@ from overhang.simulation.accounts import (
     place_credentials,
 )
 from overhang.simulation.authorization import level_of_account
-from overhang.simulation.challenge import Answer, Challenge, Session
+from overhang.simulation.challenge import Answer, Challenge
 from overhang.simulation.evaluation import Evaluation
-from overhang.simulation.policies import find_account, holds
+from overhang.simulation.policies import find_account
 from overhang.simulation.reasons import Reason
 from overhang.simulation.resolve import ResolvedDevice
 from overhang.simulation.result import FromAttempt, Step
@@ -66,7 +66,7 @@ def ask_list(run: Evaluation, challenge: Challenge, methods: MethodList, seen: t
 
 def _ask_list(run: Evaluation, challenge: Challenge, methods: MethodList, seen: tuple[Key, ...]) -> Answer:
     doubt = methods.block.doubt
-    asked = False
+    asked = rejected = False
     for place, said in enumerate(methods.methods):
         if doubt is not None and place >= methods.block.after:
             unread = _unread(run, doubt)
@@ -78,6 +78,7 @@ def _ask_list(run: Evaluation, challenge: Challenge, methods: MethodList, seen: 
         asked = asked or answer.asked
         if answer.verdict == "no" and said.value.no == "goes-on":
             run.note(run.stage, Reason.NO_GOES_ON, said.origin)
+            rejected = True
             continue
         if answer.verdict == "no" and said.value.no == "list":
             run.note(run.stage, Reason.NO_LEADS_ON, said.origin, said.value.next)
@@ -89,7 +90,12 @@ def _ask_list(run: Evaluation, challenge: Challenge, methods: MethodList, seen: 
         unread = _unread(run, doubt)
         if unread is not None:
             return unread
-    return _at_end(run, challenge, methods, seen)._replace(asked=asked)
+    if rejected:  # the end speaks of silence alone
+        origin = methods.block.origin or Origin(run.resolved.device.file, 0)
+        run.note(run.stage, Reason.LIST_ENDS_REJECTED, origin)
+        return Answer("no", origin, asked)
+    at_end = _at_end(run, challenge, methods, seen)
+    return at_end._replace(asked=asked or at_end.asked)
 
 
 def _at_end(run: Evaluation, challenge: Challenge, methods: MethodList, seen: tuple[Key, ...]) -> Answer:
@@ -217,26 +223,8 @@ def _elevation_password(run: Evaluation, challenge: Challenge, said: Configured[
     if not credentials:
         run.note(run.stage, Reason.ELEVATION_UNSET, said.origin, level)
         return Answer("none", said.origin)
-    if challenge.session is not None:
-        refusal = not_for(run, challenge, level, challenge.session)
-        if refusal is not None:
-            run.steps.append(refusal)
-            return Answer("no", refusal.origin)
     answer = check_secret(run, challenge, credentials)
     return answer._replace(fixed=15) if challenge.endpoint.entry is None else answer
-
-
-def not_for(run: Evaluation, challenge: Challenge, level: int, session: Session) -> Step | None:
-    """The step that says why the password of a level is not for a session; None where it is."""
-    elevation = run.resolved.device.elevations.get(level)
-    if elevation is None:
-        return None
-    if elevation.least is not None and session.level < elevation.least.value:
-        return Step(run.stage, Reason.FROM_BELOW, elevation.least.origin, (level, elevation.least.value))
-    if holds(run, challenge.endpoint, ("elevation", level), session.who):
-        return None
-    origin = next(each.origin for each in elevation.conditions if each is not None)
-    return Step(run.stage, Reason.NOT_FOR_THIS, origin, (level,))
 
 
 def _nothing(run: Evaluation, challenge: Challenge, said: Configured[Method]) -> Answer:
