@@ -392,7 +392,10 @@ def test_what_is_found_on_random_devices_is_proved_and_can_be_fixed() -> None:
         made = Made(seed)
         context = RuleContext(made.resolved, project_of(""), MADE_NOW)
         count = made.text.count("\n")
-        for finding in run_rules(context):
+        found = run_rules(context)
+        told = {path.via for each in found if each.severity > Severity.INFO for path in each.opens if not path.needs}
+        assert {p.via for point in context.access_points for p in point.paths if not p.needs} <= told, seed
+        for finding in found:
             assert finding.lines or finding.unsaid, (seed, finding.rule)
             assert all(1 <= each.line <= count for each in finding.lines), (seed, finding.rule)
             assert set(finding.opens) <= {

@@ -552,4 +552,16 @@ elevation 7: least 1
 < admitted 1 after 1 denied by line 5
 > via console elevate 7
 < admitted 7 after 1 granted by line 4
+
+= policies: a username is the one of a condition where case does not matter
+% entry-first names-by-case=no
+entry console: check users
+user lena: password readable tern
+policy crew:
+    for-accounts LENA
+    level 3
+> via console name lena pw tern
+< admitted 3 by line 2
+> via console name Lena pw tern
+< admitted 3 by line 2
 """

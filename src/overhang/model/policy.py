@@ -25,6 +25,11 @@ class Conditions(NamedTuple):
         return sum(each is not None for each in self)
 
 
+def _conditions_of(holder: NamedTuple) -> Conditions:
+    """The conditions of what has a field ``for_...`` for each of them."""
+    return Conditions(*(getattr(holder, f"for_{name}") for name in Conditions._fields))
+
+
 class Elevation(NamedTuple):
     """How to get to a level: ``strong`` is the one-way password, ``plain`` the readable or masked one.
 
@@ -48,16 +53,7 @@ class Elevation(NamedTuple):
     @property
     def conditions(self) -> Conditions:
         """When it can be used."""
-        return Conditions(
-            self.for_ways,
-            self.for_not_ways,
-            self.for_sources,
-            self.for_addresses,
-            self.for_accounts,
-            self.for_roles,
-            self.for_vtys,
-            self.for_hours,
-        )
+        return _conditions_of(self)
 
     @property
     def counting(self) -> Configured[StoredSecret] | None:
@@ -93,13 +89,4 @@ class Policy(NamedTuple):
     @property
     def conditions(self) -> Conditions:
         """When it holds."""
-        return Conditions(
-            self.for_ways,
-            self.for_not_ways,
-            self.for_sources,
-            self.for_addresses,
-            self.for_accounts,
-            self.for_roles,
-            self.for_vtys,
-            self.for_hours,
-        )
+        return _conditions_of(self)

@@ -88,8 +88,8 @@ def _person_fits(run: Evaluation, conditions: Conditions, name: str | None) -> b
         return True
     account = find_account(run, name)
     if conditions.accounts is not None:
-        named = account.name if account is not None else name
-        if named not in conditions.accounts.value:
+        names = conditions.accounts.value
+        if name not in names and (account is None or not any(find_account(run, each) is account for each in names)):
             return False
     if conditions.roles is None:
         return True

@@ -10,6 +10,7 @@ from overhang.auditing.rules import entries
 from overhang.auditing.rules.common import check_keys, labels_of, through, unauthenticated, verb
 from overhang.auditing.severity import AttackerEffort
 from overhang.auditing.wording import counted, listed
+from overhang.model.items import named_in
 from overhang.model.stored_secret import Form
 from overhang.model.verification import plain_text
 from overhang.model.vocabulary import PORTS, VTY_WAYS
@@ -82,17 +83,22 @@ def factory_password(context: RuleContext) -> Iterator[Finding]:
 
 @rule("empty-password", after="password-ignored")
 def empty_password(context: RuleContext) -> Iterator[Finding]:
-    """Accounts whose password is empty."""
-    for account in context.resolved.accounts:
-        credential, said = account.credential, context.device.users[account.name].password
-        if credential is None or said is None or plain_text(said.value) != "":
+    """Empty passwords: those of accounts, and others by which somebody gets in."""
+    for place in context.passwords:
+        kind, name, _ = named_in(place.item)
+        if kind in ("community", "secret") or place.unused or plain_text(place.said.value) != "":
             continue
-        found = through(context, credential.origin)
-        where = f": its name is enough to log in by {listed(each.point.way_label for each in found)}" if found else ""
-        message = f"account {account.name} has an empty password{where}"
-        fix = fixes.block(fixes.named("user", account.name), "password withheld")
+        found = through(context, place.said.origin)
+        if kind != "user" and not found:
+            continue
+        enough = "its name is enough to log in" if kind == "user" else "nothing needs to be typed"
+        ways = dict.fromkeys(each.point.way_label for each in found)
+        where = f": {enough} by {listed(ways)}" if found else ""
+        subject = f"account {name} has" if kind == "user" else f"{place.label} has"
+        message = f"{subject} an empty password{where}"
+        fix = fixes.new_password(context, place.item)
         paths = [each.path for each in found]
-        yield context.opened(message, [credential.origin], paths, AttackerEffort.NOTHING, fix)
+        yield context.opened(message, [place.said.origin], paths, AttackerEffort.NOTHING, fix)
 
 
 @rule("no-low-account", after="factory-account factory-password")

@@ -41,7 +41,7 @@ def policy_never_holds(context: RuleContext) -> Iterator[Finding]:
     """Policies whose conditions no login meets."""
     met = {key for point in context.access_points for key in point.met}
     for policy in context.device.policies.values():
-        if policy.block.doubt is not None or not context.all_found:
+        if policy.block.doubt is not None or not context.all_found or not context.resolved.understood:
             continue
         why = _never(context, policy, met)
         if why is not None:
@@ -57,10 +57,6 @@ def _never(context: RuleContext, policy: Policy, met: set[object]) -> tuple[str,
         wanted = set(conditions.roles.value)
         if not any(user.role is not None and user.role.value in wanted for user in device.users.values()):
             return f"no account has the role {listed(conditions.roles.value)}", [conditions.roles.origin]
-    if conditions.accounts is not None and not device.groups:
-        names = conditions.accounts.value
-        if not any(name in device.users for name in names):
-            return f"there is no account {listed(names)}", [conditions.accounts.origin]
     if conditions.sources is not None:
         found = context.resolved.lists.get(conditions.sources.value)
         classes = context.exposure.address_classes

@@ -141,7 +141,12 @@ def method_list_missing(context: RuleContext) -> Iterator[Finding]:
     for named, purpose, head in _named_lists(context):
         if (purpose, named.value) not in lists:
             missing.setdefault((purpose, named.value), []).append((named.origin, head))
-    effects = {"deny": "nobody passes", "general": "the default list is asked", "users": "local accounts are asked"}
+    effects = {
+        "deny": "nobody passes",
+        "general": "the default list is asked",
+        "users": "local accounts are asked",
+        "admit": "anyone passes",
+    }
     effect = effects.get(str(context.resolved.facts["missing-methods"].value), "what is asked instead is not known")
     for (purpose, name), places in missing.items():
         near = context.near(name, [each for kind, each in lists if kind == purpose and each is not None])
@@ -212,7 +217,9 @@ def server_group_missing(context: RuleContext) -> Iterator[Finding]:
             near = context.near(each.value.group or "", list(groups)) if group is None else None
             what = "has no server" if group is not None else "is not defined"
             hint = f"; did you mean {near}?" if near else ""
-            message = f"{title(methods)} asks group {each.value.group}, which {what}: it never answers{hint}"
+            rejects = group is None and context.resolved.facts["missing-group"].value == "reject"
+            then = "whoever is asked there is rejected" if rejects else "it never answers"
+            message = f"{title(methods)} asks group {each.value.group}, which {what}: {then}{hint}"
             kept = [
                 f"servers {fixes.quote_word(near)}" if other == each and near else fixes.method(other.value)
                 for other in methods.methods
