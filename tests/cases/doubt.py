@@ -86,7 +86,7 @@ elevation 15:
 > via console elevate 15
 < admitted after 1 unknown by line 2
 > via console elevate 15 knows elevation:15
-< admitted 15 after 1 granted by key bare-elevation-console
+< admitted after 1 unknown by line 2
 > via console elevate 14
 < admitted 14 after 1 granted by key bare-elevation-console
 
@@ -124,13 +124,15 @@ elevation 15: password readable gull
 > via telnet from 10.64.1.5 elevate 15
 < unknown by line 6
 
-= unread: in an elevation, the one-way password is there and counts
+= unread: in an elevation, the one-way password is there and counts, but may be for some sessions only
 elevation 15:
     password readable top
     password hashed $1$quay$zQXgVMSWlVChlq5cuDI.L0
     pasword readable old
 > via console elevate 15 epw boat
-< admitted 15 after 1 granted by line 3
+< admitted after 1 unknown by line 4
+> via console elevate 15 epw x
+< admitted 1 after 1 denied by line 3
 
 = unread: in SNMP, a community
 snmp:

@@ -209,6 +209,9 @@ def not_for(run: Evaluation, endpoint: Endpoint, level: int, session: Session) -
     if elevation.least is not None and session.level < elevation.least.value:
         return Step(run.stage, Reason.FROM_BELOW, elevation.least.origin, (level, elevation.least.value))
     if holds(run, endpoint, ("elevation", level), session.who):
+        block = elevation.block
+        if block.doubt is not None and run.maybe(block, f"whether elevation to level {level} is for this session"):
+            return Step(run.stage, Reason.NOT_FOR_THIS, block.doubt, (level,))
         return None
     origin = next(each.origin for each in elevation.conditions if each is not None)
     return Step(run.stage, Reason.NOT_FOR_THIS, origin, (level,))

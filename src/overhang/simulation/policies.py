@@ -124,12 +124,15 @@ def open_here(
     """Those of the passwords of a lock that may open it to a login under a name."""
     if all(each.where is None for each in credentials):
         return credentials
-    policies = run.resolved.device.policies
-    return [
-        each
-        for each in credentials
-        if each.where is None or (each.where in policies and holds(run, endpoint, ("policy", each.where), name))
-    ]
+    return [each for each in credentials if each.where is None or _policy_holds(run, endpoint, each.where, name)]
+
+
+def _policy_holds(run: Evaluation, endpoint: Endpoint, policy: str, name: str | None) -> bool:
+    """Whether a policy holds for a login, which an unread line of it puts in doubt; one that is missing never does."""
+    found = run.resolved.device.policies.get(policy)
+    if found is None or not holds(run, endpoint, ("policy", policy), name):
+        return False
+    return found.block.doubt is None or run.maybe(found.block, f"whether policy {policy} holds here")
 
 
 def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = None) -> Configured[Any] | None:
