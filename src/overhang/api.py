@@ -5,7 +5,7 @@ Everything here takes and returns values; nothing is printed, and whatever goes 
 
 import datetime
 import os
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -135,17 +135,19 @@ def load(
     reader: str | None = None,
     dialect: str | None = None,
     guess: int | None = None,
+    trust: Collection[str | os.PathLike[str]] = (),
 ) -> Devices:
     """Read devices' configurations.
 
     ``paths`` are files, and folders that are searched. ``project`` is a project file in place of the nearest
     ``overhang.toml`` above each file; ``reader`` or ``dialect`` say how to read every file, in place of by content;
     ``guess`` is what trying passwords against hashes may cost in a run, in units of about a millisecond of a common
-    hash; each device has an equal part (by default 1,000, and 30,000 a run). Files that cannot be read do not stop the
+    hash; each device has an equal part (by default 1,000, and 30,000 a run); ``trust`` names steps of dialects that may
+    run, beside those on the user's list: they are code. Files that cannot be read do not stop the
     others: they are in ``unreadable``. Raises OverhangError for a project file, reader or dialect that cannot be used.
     """
     given = [paths] if isinstance(paths, str | os.PathLike) else paths
-    loader = Loader(Projects(project, guess), reader, dialect)
+    loader = Loader(Projects(project, guess), reader, dialect, _digests(trust))
     devices: list[LoadedDevice] = []
     unreadable: list[Unreadable] = []
     for each in loader.configs(os.fspath(path) for path in given):
@@ -154,6 +156,15 @@ def load(
         else:
             devices.append(LoadedDevice(each, loader.projects.of(each.device.file)))
     return Devices(tuple(devices), tuple(unreadable), tuple(loader.left_out))
+
+
+def _digests(paths: Collection[str | os.PathLike[str]]) -> frozenset[str]:
+    """What steps are trusted by. Raises OverhangError for a file that cannot be read."""
+    if not paths:
+        return frozenset()
+    from overhang.teach.trust import digest_of, read_step
+
+    return frozenset(digest_of(read_step(os.fspath(path))) for path in paths)
 
 
 def now(moment: datetime.datetime | None = None) -> datetime.datetime:

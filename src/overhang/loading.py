@@ -3,12 +3,12 @@
 import os
 import stat
 import sys
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from typing import BinaryIO
 
 from overhang.auditing.report import Unreadable
 from overhang.formats import FormatRegistry, NoReader, Reader
-from overhang.formats.registry import DIALECT
+from overhang.formats.registry import DIALECT, STEP
 from overhang.language import ParsedConfig
 from overhang.project import NAME as PROJECT
 from overhang.project import Project, find_project, read_project
@@ -68,17 +68,23 @@ class Projects:
 class Loader:
     """Reads configurations, each by the reader that is right for it.
 
-    ``reader`` or ``dialect`` name one for every file. While ``configs`` runs, ``count`` tells of how many files;
-    afterwards ``left_out`` holds those of folders that no reader recognised. Raises NoReader for a reader or dialect
-    that does not exist.
+    ``reader`` or ``dialect`` name one for every file; ``trusted`` are digests of dialects' steps that may run. While
+    ``configs`` runs, ``count`` tells of how many files; afterwards ``left_out`` holds those of folders that no reader
+    recognised. Raises NoReader for a reader or dialect that does not exist.
     """
 
-    def __init__(self, projects: Projects, reader: str | None = None, dialect: str | None = None) -> None:
+    def __init__(
+        self,
+        projects: Projects,
+        reader: str | None = None,
+        dialect: str | None = None,
+        trusted: Collection[str] = (),
+    ) -> None:
         self.projects = projects
         self.left_out: list[str] = []
         self.count = 0
         self._piped: bytes | None = None
-        self.registry = FormatRegistry(reader, dialect)
+        self.registry = FormatRegistry(reader, dialect, trusted)
 
     def configs(
         self, paths: Iterable[str], progress: Progress = lambda found: found
@@ -172,7 +178,7 @@ def _in_folder(folder: str) -> Iterator[str | Unreadable]:
     for here, folders, files in os.walk(folder, onerror=problems.append):
         folders[:] = sorted(name for name in folders if not name.startswith("."))
         for name in sorted(files):
-            if not name.startswith(".") and name != PROJECT and not name.endswith(DIALECT):
+            if not name.startswith(".") and name != PROJECT and not name.endswith((DIALECT, STEP)):
                 yield os.path.join(here, name)
     for problem in problems:
         yield Unreadable(str(problem.filename), f"cannot be opened: {problem.strerror}")

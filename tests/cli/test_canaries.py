@@ -218,7 +218,7 @@ def test_source_lines_are_shown_by_one_type_alone() -> None:
                 made.add(path.name)
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "Printable":
                 printable.add(path.parent.name)
-            if isinstance(node, ast.Attribute) and node.attr == "reveal":
+            if getattr(node, "attr", getattr(node, "id", "")) in ("reveal", "revealed"):
                 revealed.add(path.name)
     assert (made, revealed) == ({"quoting.py"}, {"preview.py"})
     assert printable == {"text", "report", "cli"}

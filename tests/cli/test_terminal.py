@@ -77,6 +77,7 @@ IN_PROCESS = [
     ["profiles", "appliance"],
     ["rules", "telnet-accepted"],
     ["sheet", "gannet/isle-ramp.mrm", "--to", "json"],
+    ["trust"],
     ["ways", "heron", "--to", "15", "--now", "2026-11-23"],
     ["demo", "harbour/harbour-gate.sheet"],
 ]
@@ -96,6 +97,7 @@ def test_the_built_program_says_what_its_code_says(
         target.write_bytes(data)
     monkeypatch.chdir(tmp_path)
     monkeypatch.delenv("COLUMNS", raising=False)
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "own"))
     try:
         code = main(arguments)
     except SystemExit as ended:

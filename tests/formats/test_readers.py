@@ -245,7 +245,7 @@ def test_model_data_is_written_and_read_back(overhang: Run, tmp_path: Path) -> N
 
 TRIED = """\
 80 % of quay.lan understood through lantern: 1 of 5 lines not
-= 3 translated   . 1 take effect with others   - 0 ignored   ? 1 not understood
+statements: = 3 translated   . 1 set nothing by themselves   ? 1 not understood
 
      1 . lantern ***
      2 = name quay-7                               device quay-7:

@@ -4,7 +4,7 @@ import argparse
 import os
 
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, loader_of
+from overhang.cli.inputs import add_inputs, add_trust, loader_of, trusted_of
 from overhang.cli.main import formatter
 from overhang.cli.output import tell, write_file
 from overhang.cli.terminal import show, width, write_data
@@ -34,8 +34,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     made["try"].add_argument("files", nargs="+", metavar="FILE", help="a configuration")
     made["try"].add_argument("--unknown", action="store_true", help="show only lines that were not understood")
     made["try"].add_argument("--with-secrets", action="store_true", help="show lines as they are, with their secrets")
+    made["try"].add_argument(
+        "--why", type=int, metavar="LINE", help="show everything that the statements on one line were held against"
+    )
+    made["try"].add_argument(
+        "--as-table", action="store_true", help="write every statement as columns with tabs between them"
+    )
     made["try"].add_argument("--strict", action="store_true", help="exit 3 where a line was not understood")
     add_inputs(made["try"], several=False)
+    add_trust(made["check"])
     made["start"].add_argument("files", nargs="+", metavar="FILE", help="configurations of one maker")
     made["start"].add_argument("--name", help="the name of the dialect")
     made["start"].add_argument("--output", metavar="FILE", help=f"write NAME{ENDING} in place of standard output")
@@ -55,7 +62,7 @@ def run(options: argparse.Namespace) -> int:
 
 def _try(options: argparse.Namespace) -> int:
     from overhang.dialect.preview import preview_dialect
-    from overhang.report.dialect_text import preview_lines
+    from overhang.report.dialect_text import preview_lines, preview_table, why_lines
 
     loader = loader_of(options)
     failed = unread = False
@@ -69,9 +76,21 @@ def _try(options: argparse.Namespace) -> int:
             tell(f"{path}: {problem}")
             failed = True
             continue
-        trial = preview_dialect(reader.dialect, text, path, secrets=options.with_secrets, openers=reader.openers)
+        trial = preview_dialect(
+            reader.dialect,
+            text,
+            path,
+            secrets=options.with_secrets,
+            why=() if options.why is None else (options.why,),
+            helpers=reader.helpers,
+        )
         unread = unread or trial.unread > 0
-        show(preview_lines(reader.dialect, path, trial, width(), unknown=options.unknown))
+        if options.as_table:
+            write_data("".join(f"{line}\n" for line in preview_table(trial)))
+        elif options.why is not None:
+            show(why_lines(reader.dialect, path, trial, options.why, width()))
+        else:
+            show(preview_lines(reader.dialect, path, trial, width(), unknown=options.unknown))
     if failed:
         return FAILED
     return NOT_UNDERSTOOD if unread and options.strict else CLEAN
@@ -104,18 +123,23 @@ def _check(options: argparse.Namespace) -> int:
     from overhang.dialect.preview import check_samples
     from overhang.report.dialect_text import check_lines
 
-    wrong = False
+    wrong = failed = False
+    trusted = trusted_of(options)
     for name in options.files:
         path = shipped().get(name, name)
         dialect: Dialect | None = None
         try:
             dialect = load_dialect(path)
-            problems = list(check_samples(dialect))
+            problems = list(check_samples(dialect, DialectReader(dialect, trusted=trusted).helpers))
         except BadDialect as problem:
             problems = problem.problems
+        except UnreadableInput as problem:
+            tell(f"{path}: {problem}")
+            failed = True
+            continue
         wrong = wrong or bool(problems)
         show(check_lines(path, dialect, problems, width()))
-    return FOUND if wrong else CLEAN
+    return FAILED if failed else FOUND if wrong else CLEAN
 
 
 def _list() -> int:

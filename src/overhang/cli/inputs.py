@@ -30,12 +30,37 @@ def add_inputs(parser: argparse.ArgumentParser, *, several: bool = True) -> None
     parser.add_argument(
         "--dialect", metavar="FILE", help="read every file through a dialect: a file, or the name of a shipped one"
     )
+    add_trust(parser)
     parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+
+
+def add_trust(parser: argparse.ArgumentParser) -> None:
+    """The option that lets steps of dialects run."""
+    parser.add_argument(
+        "--trust",
+        action="append",
+        default=[],
+        metavar="FILE",
+        help="let a dialect's step in Python run, this once; overhang trust does for good",
+    )
 
 
 def loader_of(options: argparse.Namespace, guess: int | None = None) -> Loader:
     """What reads the devices of a command, as its options say."""
-    return Loader(Projects(options.project, guess), options.reader, options.dialect)
+    return Loader(Projects(options.project, guess), options.reader, options.dialect, trusted_of(options))
+
+
+def trusted_of(options: argparse.Namespace) -> frozenset[str]:
+    """The digests of the steps that an option trusts. Raises UserError."""
+    paths: list[str] = options.trust
+    if not paths:
+        return frozenset()
+    from overhang.teach.trust import NotAStep, digest_of, read_step
+
+    try:
+        return frozenset(digest_of(read_step(path)) for path in paths)
+    except NotAStep as problem:
+        raise UserError(f"--trust {problem}") from None
 
 
 def read_moment(text: str | None, option: str = "--now") -> datetime.datetime:

@@ -46,11 +46,13 @@ class Emitter:
             self.program.texts.extend((owner, number, text) for number, text in numbered)
         return owner
 
-    def drop(self, line: int, each: Instantiated) -> None:
-        """Remove one statement. Raises Misread where it was not set."""
+    def drop(self, line: int, each: Instantiated, *, quiet: bool = False) -> None:
+        """Remove one statement. Raises Misread where it was not set, or with ``quiet`` does nothing."""
         head, statements = header_key(each.head), self.program.statements
         fields = self._fields.get(head)
         if fields is None or (each.inner is not None and each.inner.spec.field not in fields):
+            if quiet:
+                return
             why = "it takes back something that was not set; taken-back in the translation can state what it means"
             raise Misread(why, 1, 1)
         if each.inner is None:
@@ -74,6 +76,11 @@ class Emitter:
                 of.append((owner, named))
         elif not instance:
             self._by_first.setdefault(first, set()).add(owner)
+
+    def remember_words(self, owner: int, words: Sequence[str]) -> None:
+        """Remember a block by the words of its head, so that a line that holds them can put it in doubt."""
+        if words:
+            self._by_value.setdefault(min(words), []).append((owner, frozenset(words)))
 
     def doubt(self, line: int, words: Sequence[str], instances: Sequence[int]) -> None:
         """A line was not understood: put in doubt the blocks that it stands in or names."""

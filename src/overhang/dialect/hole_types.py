@@ -147,6 +147,9 @@ TYPES: dict[str, HoleType] = {
     each.name: each
     for each in (
         HoleType("word", "any word", _same, _same, ("word", "d29yZA==", "8"), WORD),
+        HoleType(
+            "any-case", "any word; gives it in small letters", lambda text: _same(text).lower(), _same, ("word",), WORD
+        ),
         HoleType("text", "any word, or several in quotes", _text, _text, ("some text", "word"), WORD),
         HoleType("rest", "all that is left of the line", _same, _same, ("some text", "word"), REST, 0),
         HoleType("number", "a whole number", _number, _same, ("8", "2", "1", "1024")),

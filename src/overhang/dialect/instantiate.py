@@ -19,18 +19,19 @@ Openers = Mapping[str, Callable[[str], str]]
 
 
 class Instantiated(NamedTuple):
-    """A statement filled in and parsed. ``secret``: it holds a stored password."""
+    """A statement filled in and parsed. ``secret``: it holds a stored password. ``dropped``: it is taken back."""
 
     filled: FilledTemplate
     head: Statement
     inner: Statement | None
     secret: bool
+    dropped: bool = False
 
     @property
     def shown(self) -> str:
         """The statement for people, without its secret."""
         words, inner, text = self.filled
-        head = f"{spelt(words)}:"
+        head = f"{'drop ' if self.dropped else ''}{spelt(words)}:"
         if text is not None:
             return f"{head} | {text.partition(chr(10))[0]}"
         if inner is None:
@@ -76,7 +77,7 @@ def _parsed(template: Template, values: Values, holes: Mapping[str, Hole]) -> Se
     found = []
     for filled in fill(template, values, holes):
         head, inner = parse_filled(filled)
-        found.append(Instantiated(filled, head, inner, bool(template.secret)))
+        found.append(Instantiated(filled, head, inner, bool(template.secret), template.drop))
         if len(found) > MOST_STATEMENTS:
             break
     return tuple(found)

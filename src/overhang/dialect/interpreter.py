@@ -5,17 +5,21 @@ are emitted in the order of the text. A line that nothing in the dialect matches
 in doubt.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
+from overhang.dialect.conditions import Place, Verdict, holding
 from overhang.dialect.device_defaults import add_always, add_unknown
 from overhang.dialect.emitter import Emitter
 from overhang.dialect.instantiate import MOST_STATEMENTS, Instantiated, Openers, instantiate
 from overhang.dialect.line_index import IndexedLine
-from overhang.dialect.matcher import Option, Values, parts_of
-from overhang.dialect.model import BlockType, Dialect, Translation
+from overhang.dialect.matcher import Option, PartMatch, Values, parts_of
+from overhang.dialect.model import BlockType, Dialect, Meaning, SourceRef, Test, Translation
+from overhang.dialect.ordering import in_order
 from overhang.dialect.redactor import Reading, shown_dialect
 from overhang.dialect.scan import LineMatch, LineOutcome, Scan
 from overhang.dialect.template import Template
+from overhang.dialect.tokenizer import Node
 from overhang.dialect.unparser import phrase
 from overhang.language.builder import Builder
 from overhang.language.parsed_config import ParsedConfig
@@ -23,23 +27,50 @@ from overhang.language.parser import Misread
 from overhang.text import Diagnostic, Level, Span
 
 
-def read_dialect_text(dialect: Dialect, text: str, file: str, openers: Openers | None = None) -> ParsedConfig:
-    """Read a text; what is wrong with it becomes diagnostics."""
-    return Interpreter(dialect, text, file, openers or {}).parsed()
+class StepResult(NamedTuple):
+    """What a step made of a text: the statements that translations read, those that it said itself (each with the words
+    that may be shown and those that may not), what is not understood and why, and what else became of the rest."""
+
+    nodes: Sequence[Node]
+    said: Sequence[tuple[Node, Instantiated, set[str], set[str]]] = ()
+    doubts: Sequence[tuple[Node, str]] = ()
+    gone: Sequence[tuple[Node, str]] = ()
+
+
+Step = Callable[[Sequence[Node], Emitter], StepResult]
+
+
+class Helpers(NamedTuple):
+    """What reading needs beside a dialect: what opens a maker's masking, and the dialect's step, where it has one."""
+
+    openers: Openers
+    step: Step | None = None
+
+
+#: For a dialect that needs nothing beside it.
+ALONE = Helpers({})
+
+
+def read_dialect_text(dialect: Dialect, text: str, file: str, helpers: Helpers = ALONE) -> ParsedConfig:
+    """Read a text; what is wrong with it becomes diagnostics. Raises UnreadableInput where the dialect's step fails."""
+    return Interpreter(dialect, text, file, helpers).parsed()
 
 
 class Interpreter:
     """One text being read; ``scan`` holds what was found in its lines."""
 
-    def __init__(self, dialect: Dialect, text: str, file: str, openers: Openers, *, tracing: bool = False) -> None:
-        self.dialect, self.file, self.openers = dialect, file, openers
+    def __init__(self, dialect: Dialect, text: str, file: str, helpers: Helpers, *, tracing: bool = False) -> None:
+        self.dialect, self.file, self.openers, self.step = dialect, file, helpers.openers, helpers.step
         self.scan = Scan(dialect, text, tracing=tracing)
         self.emitter = Emitter()
         self.used: set[int] = set()
 
     def parsed(self) -> ParsedConfig:
         """The device, with the diagnostics of its text."""
-        self.scan.run()
+        if self.step is None:
+            self.scan.run()
+        else:
+            self.take_step(self.step)
         self.settle()
         for line, reason in self.scan.text.problems:
             self.scan.wrong(line, reason, 0)
@@ -50,6 +81,7 @@ class Interpreter:
         add_always(dialect, builder)
         builder.file = self.file
         unread = sorted(self.scan.unread)
+        silent = tuple(sorted({line for line, _ in self.scan.silent - self.scan.said} - set(unread)))
         self.emitter.program.unread.extend(unread)
         builder.claims = True
         builder.add(self.emitter.program)
@@ -64,13 +96,30 @@ class Interpreter:
             tuple(diagnostics),
             self.scan.redactor.lines,
             tuple(unread),
-            max(0, self.scan.text.counted - len(unread)),
+            max(0, self.scan.text.counted - len(unread) - len(silent)),
             f"dialect {dialect.name}",
             profiles,
             {dialect.file: shown_dialect(dialect)},
             lambda lines: phrase(dialect, lines),
             program=self.emitter.program,
+            silent=silent,
         )
+
+    def take_step(self, step: Step) -> None:
+        """Have the dialect's step work on the statements, and read what it leaves."""
+        scan = self.scan
+        result = step(list(scan.with_texts()), self.emitter)
+        said: dict[int, list[Instantiated]] = {}
+        for node, statement, shown, secret in result.said:
+            scan.redactor.vouch(node, shown, secret)
+            said.setdefault(id(node), []).append(statement)
+            scan.became(node, LineOutcome("said", tuple(said[id(node)])))
+        for node, how in result.gone:
+            if id(node) not in said:
+                scan.became(node, LineOutcome("passed", why=how))
+        for node, why in result.doubts:
+            scan.wrong(node.line, why, 0, node)
+        scan.read(result.nodes)
 
     def diagnostic(self, line: int, why: str) -> Diagnostic:
         """The message about a line that was not understood."""
@@ -83,8 +132,13 @@ class Interpreter:
     # -- what depends on other lines -----------------------------------------------------------------------------------
 
     def settle(self) -> None:
-        """Emit all that applies, in the order of the text."""
-        for match_ in self.scan.matches:
+        """Emit all that applies, in the order of the text, or as numbers order it."""
+        matches, instead = in_order(self.scan.matches)
+        for match_ in matches:
+            if id(match_.node) in instead:
+                line = instead[id(match_.node)]
+                self.silent(match_, f"it is given more than once; line {line} counts")
+                continue
             self.settle_one(match_)
         partners = {fact.number for each in self.dialect.translations for fact in each.partners}
         for line, (node, instance, numbers) in self.scan.waiting.items():
@@ -93,26 +147,32 @@ class Interpreter:
 
     def settle_one(self, match_: LineMatch) -> None:
         """Emit the first translation that applies; where none does, the line sets nothing or is not understood."""
-        why, halved = "", False
+        lost: list[tuple[SourceRef, str]] = []
+        halved = ""
         for option in match_.options:
             target = option.target
             if isinstance(target, BlockType):
-                say = self.take_back if match_.taken else self.emit
-                say(match_, option, target.templates)
+                self.say(match_, option, ())
                 return
             values, missing, half = self.holds(match_, option)
             if values is not None:
                 self.scan.fire(target.place.line)
-                self.say(match_, option if values is option.values else option._replace(values=values), target)
+                with_values = option if values is option.values else option._replace(values=values)
+                self.say(match_, with_values, tuple(lost))
                 return
-            why, halved = (why, halved) if why else (missing, half)
-        if halved:
-            self.scan.wrong(match_.node.line, why, match_.instance, match_.node)
-            return
-        if self.scan.tracing:
-            self.scan.outcomes[match_.node.line] = LineOutcome("noted", (), why)
+            halved = halved or (missing if half and not lost else "")
+            lost.append((target.place, missing))
         for option in match_.options:
             self.scan.fire(option.target.place.line)
+        if halved:
+            self.scan.wrong(match_.node.line, halved, match_.instance, match_.node)
+            return
+        self.silent(match_, lost[0][1], tuple(lost))
+
+    def silent(self, match_: LineMatch, why: str, lost: tuple[tuple[SourceRef, str], ...] = ()) -> None:
+        """Something fits a line, and says nothing here."""
+        self.scan.silent.add((match_.node.line, tuple(match_.node.words)))
+        self.scan.became(match_.node, LineOutcome("silent", (), why, lost=lost))
 
     def holds(self, match_: LineMatch, option: Option) -> tuple[Values | None, str, bool]:
         """The values with those of the lines that it depends on; or None, why it does not hold, and whether for want of
@@ -122,58 +182,86 @@ class Interpreter:
             return option.values, "", False
         values = dict(option.values)
         partners: list[IndexedLine] = []
-        needed: list[IndexedLine] = []
         for fact in target.partners:
             found = self.scan.beside.find(fact, match_.node.line, match_.instance, values)
             if found is None:
                 return None, f"{fact.patterns[0].text} is missing from its block", True
             values.update({**found.values, **values})
             partners.append(found)
-        for fact in target.needs:
-            found = self.scan.beside.find(fact, match_.node.line, match_.instance, values)
-            if found is None:
-                return None, f"it applies only with {fact.patterns[0].text}, which is missing", False
-            values.update({**found.values, **values})
-            needed.append(found)
-        for fact in target.bars:
-            if self.scan.beside.find(fact, match_.node.line, match_.instance, values) is not None:
-                return None, f"it does not apply with {fact.patterns[0].text}, which is there", False
+        verdict = self.needs(match_, target.needs, values, target.secret)
+        if verdict.values is None:
+            return None, verdict.why, False
         self.used.update(each.line for each in partners)
-        for each in (*partners, *needed):
+        for each in partners:
             self.scan.redactor.read(each.node, Reading(each.at, each.pattern, target.secret))
-        return values, "", False
+        return verdict.values, "", False
+
+    def needs(self, match_: LineMatch, tests: Sequence[Test], values: Values, secret: frozenset[str]) -> Verdict:
+        """Whether conditions hold for a line."""
+        verdict = holding(self.scan.beside, tests, Place(match_.node.line, match_.instance), values)
+        for each in verdict.seen if verdict.values is not None else ():
+            self.scan.redactor.read(each.node, Reading(each.at, each.pattern, secret))
+        return verdict
 
     # -- saying --------------------------------------------------------------------------------------------------------
 
-    def say(self, match_: LineMatch, option: Option, target: Translation) -> None:
-        """Emit what a translation means, or remove it."""
-        values = option.values
-        if target.otherwise or target.text:
+    def say(self, match_: LineMatch, option: Option, lost: tuple[tuple[SourceRef, str], ...]) -> None:
+        """Emit what a translation, or the head of a block, means, or remove it."""
+        target, values = option.target, option.values
+        if isinstance(target, Translation) and (target.otherwise or target.text):
             values = {**target.otherwise, **values}
             if target.text:
                 values[target.text] = "\n".join(text for _, text in match_.text)
             option = option._replace(values=values)
-        if match_.taken and target.taken_back is None:
-            self.take_back(match_, option, target.templates, self.parts_said(target, option))
+        parts = parts_of(target, option.left) if isinstance(target, Translation) and option.left else None
+        if match_.taken and (isinstance(target, BlockType) or target.taken_back is None):
+            self.take_back(match_, option, parts or ())
             return
-        templates = target.templates if not match_.taken else target.taken_back or ()
+        templates = target.templates
+        if match_.taken and isinstance(target, Translation):
+            templates, parts = target.taken_back or (), parts
         said = self.emit(match_, option, templates)
-        if target.parts and option.left and said is not None:
-            for found in parts_of(target, option.left) or ():
-                of_part = Option(target._replace(holes=found.part.holes), {**values, **found.values})
-                said += self.emit(match_, of_part, found.part.templates) or []
+        why = ""
+        for meaning in target.meanings if not match_.taken else ():
+            verdict = self.needs(match_, meaning.needs, values, _secrets(meaning))
+            if verdict.values is None:
+                why = why or verdict.why
+                lost = (*lost, (target.place, verdict.why))
+            elif said is not None:
+                more = self.emit(match_, option._replace(values=verdict.values), meaning.templates)
+                said = None if more is None else said + more
+        for found in parts or ():
+            of_part = Option(target._replace(holes=found.part.holes), {**values, **found.values})
+            more = self.emit(match_, of_part, found.part.templates) if said is not None else None
+            said = None if said is None or more is None else said + more
+        if said is not None:
+            self.told(match_, option, said, (why, lost))
+
+    def told(
+        self,
+        match_: LineMatch,
+        option: Option,
+        said: Sequence[Instantiated],
+        missed: tuple[str, tuple[tuple[SourceRef, str], ...]],
+    ) -> None:
+        """Note what a line came to: statements, nothing since a condition fails, or nothing for want of a value."""
+        target, (why, lost) = option.target, missed
+        templates = target.templates if not match_.taken or isinstance(target, BlockType) else target.taken_back or ()
         if said:
-            if self.scan.tracing:
-                self.scan.outcomes[match_.node.line] = LineOutcome("said", tuple(said))
-        elif said is not None and (templates or target.parts):
+            if self.dialect.step:  # the same statement may stand in other places too
+                self.scan.said.add((match_.node.line, tuple(match_.node.words)))
+            self.scan.became(match_.node, LineOutcome("said", tuple(said), place=target.place, lost=lost))
+        elif why:
+            self.silent(match_, why, lost)
+        elif templates or target.meanings or (isinstance(target, Translation) and target.parts):
             place = target.place
-            needed = sorted({name for each in templates for name in each.holes} - set(values))
+            needed = sorted({name for each in target.every for name in each.holes} - set(option.values))
             holes = ", ".join(f"{{{name}}}" for name in needed)
-            why = f"it leaves out {holes}, without which it means nothing; otherwise can give a value for it"
+            wants = f"it leaves out {holes}, without which it means nothing; otherwise can give a value for it"
             see = f"see {place.label}, line {place.line} of {self.dialect.file}"
-            self.scan.wrong(match_.node.line, f"{why}; {see}", match_.instance, match_.node)
-        elif said is not None and self.scan.tracing:
-            self.scan.outcomes[match_.node.line] = LineOutcome("noted")
+            self.scan.wrong(match_.node.line, f"{wants}; {see}", match_.instance, match_.node)
+        else:
+            self.scan.became(match_.node, LineOutcome("noted", place=target.place, lost=lost))
 
     def emit(self, match_: LineMatch, option: Option, templates: Sequence[Template]) -> list[Instantiated] | None:
         """Emit statements; those emitted, or None where one was wrong, which is reported."""
@@ -184,6 +272,10 @@ class Interpreter:
                 for each in instantiate(self.dialect, self.openers, template, option):
                     if len(said) >= MOST_STATEMENTS:
                         raise Misread(f"the dialect makes more than {MOST_STATEMENTS:,} statements of it", 1, 1)
+                    if template.drop:
+                        self.emitter.drop(line, each, quiet=True)
+                        said.append(each)
+                        continue
                     owner = self.emitter.state(
                         line, each, self.own_text(match_, template, option) if match_.text else ()
                     )
@@ -194,43 +286,37 @@ class Interpreter:
                 why = f"{wrong}; see {place.label}, line {place.line} of {self.dialect.file}"
                 self.scan.wrong(line, why, match_.instance, match_.node)
                 return None
-        if said and self.scan.tracing:
-            earlier = self.scan.outcomes.get(line)
-            self.scan.outcomes[line] = LineOutcome(
-                "said", (*earlier.ready, *said) if earlier is not None else tuple(said)
-            )
         return said
 
     def own_text(self, match_: LineMatch, template: Template, option: Option) -> Sequence[tuple[int, str]]:
         """The lines of free text, where a statement consists of them."""
         return match_.text if any(template.text == f"{{{name}}}" for name in option.values) else ()
 
-    @staticmethod
-    def parts_said(target: Translation, option: Option) -> list[tuple[Template, Option]]:
-        """What the parts on a line mean: where a line that takes back names some, only these are taken back."""
-        found = parts_of(target, option.left) if target.parts and option.left else None
-        return [
-            (template, Option(target._replace(holes=each.part.holes), {**option.values, **each.values}))
-            for each in found or ()
-            for template in each.part.templates
-        ]
+    def take_back(self, match_: LineMatch, option: Option, parts: Sequence[PartMatch]) -> None:
+        """Drop what was set before; where nothing was, the meaning of the removal is unknown.
 
-    def take_back(
-        self,
-        match_: LineMatch,
-        option: Option,
-        templates: Sequence[Template],
-        parts: Sequence[tuple[Template, Option]] = (),
-    ) -> None:
-        """Drop what was set before; where nothing was, the meaning of the removal is unknown."""
+        Of a line with parts only what these say is dropped. What depends on conditions may have been set or not.
+        """
+        target = option.target
+        pairs = [(template, option, False) for template in target.templates]
+        pairs += [(template, option, True) for each in target.meanings for template in each.templates]
+        if parts:
+            pairs = [
+                (template, Option(target._replace(holes=each.part.holes), {**option.values, **each.values}), False)
+                for each in parts
+                for template in each.part.templates
+            ]
         dropped: list[Instantiated] = []
-        for template, of in parts or [(template, option) for template in templates]:
+        for template, of, quiet in pairs:
             try:
                 for each in instantiate(self.dialect, self.openers, template, of):
-                    self.emitter.drop(match_.node.line, each)
-                    dropped.append(each)
+                    self.emitter.drop(match_.node.line, each, quiet=quiet)
+                    dropped.append(each._replace(dropped=True))
             except Misread as wrong:
                 self.scan.wrong(match_.node.line, str(wrong), match_.instance, match_.node)
                 return
-        if self.scan.tracing:
-            self.scan.outcomes[match_.node.line] = LineOutcome("said", tuple(dropped), dropped=True)
+        self.scan.became(match_.node, LineOutcome("said", tuple(dropped), place=target.place))
+
+
+def _secrets(meaning: Meaning) -> frozenset[str]:
+    return frozenset().union(*(each.secret for each in meaning.templates))

@@ -1,10 +1,12 @@
 """Reading a dialect from its TOML file: everything is checked, and every mistake is located in that file."""
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
+from overhang.dialect.ambiguity import ambiguous
 from overhang.dialect.hole_types import TYPES
+from overhang.dialect.line_loader import Holes, LineLoader, holes_in
 from overhang.dialect.model import (
     NEVER,
     BadDialect,
@@ -19,19 +21,14 @@ from overhang.dialect.model import (
     SourceRef,
     Translation,
 )
-from overhang.dialect.pattern import BadPattern, Hole, Pattern, compile_patterns
-from overhang.dialect.settings import TOP_KEYS, Settings
-from overhang.dialect.template import BadTemplate, Template, compile_templates, fill, parse_filled
-from overhang.language.parser import Misread
-from overhang.text import did_you_mean
+from overhang.dialect.pattern import Hole, Pattern
+from overhang.dialect.settings import TOP_KEYS
 from overhang.text.toml_file import TomlProblem, parse_toml
 
 _LARGEST = 4_000_000
-_MOST_PATTERNS = 20_000
-_MOST_TRIALS = 64
-_TRANSLATE = "line inside means taken-back with when unless each otherwise text until opener".split()
-
-
+_TRANSLATE = ("line inside means taken-back with when unless each otherwise text until opener sort-by again").split()
+_BLOCK = "head inside means pass-over values".split()
+_AGAIN = ("first", "last")
 #: The keys that recognising a maker's text needs.
 _RECOGNISING = ("name", "about", "layout", "recognise")
 
@@ -54,25 +51,13 @@ def read_dialect(data: bytes, file: str, *, recognising: bool = False) -> Dialec
     return dialect
 
 
-class _Loader(Settings):
-    def __init__(self, file: str, lines: tuple[str, ...]) -> None:
-        super().__init__(lines)
-        self.file = file
-        self.lines = lines
-        self.blocks: dict[str, BlockType] = {}
-        self.facts = 0
-        self.patterns = 0
-        self.entries: dict[str, list[Candidate]] = {"": []}
-        #: the word of the layout that takes a line back
-        self.back = ""
-
+class _Loader(LineLoader):
     def dialect(self, table: Mapping[str, Any]) -> Dialect:
         self.known(table, TOP_KEYS, "", "")
         name = self.word(table, "name", "")
         if not re.fullmatch(r"[a-z][a-z0-9-]*", name):
             self.bad(self.places.of("", "name"), "name: expected a name of lower-case letters, digits and -")
-        layout = self.layout(self.table(table, "layout"))
-        self.back = layout.take_back
+        layout = self.plan = self.layout(self.table(table, "layout"))
         self.types(table, fold=layout.ignore_case)
         self.notation = self.notation._replace(
             signs=layout.signs + (layout.ends if layout.form != "braces" else ""), fold=layout.ignore_case
@@ -83,10 +68,12 @@ class _Loader(Settings):
         translations = [
             found
             for index, each in enumerate(self.tables(table, "translate"))
-            if (found := self.translation(each, index, layout)) is not None
+            for found in self.translations(each, index, layout)
         ]
         self.pass_over("", self.texts(table, "pass-over"), self.places.of("", "pass-over"))
-        self.ambiguous()
+        for block in ("", *self.blocks):
+            self.pass_over(block, self.texts(table, "pass-over-everywhere"), self.places.of("", "pass-over-everywhere"))
+        self.problems += [problem for entries in self.entries.values() for problem in ambiguous(entries)]
         always = self.templates(self.word(table, "always", ""), {}, SourceRef(self.places.of("", "always"), "always"))
         never = self.texts(table, "never-carries")
         for each in never:
@@ -112,33 +99,34 @@ class _Loader(Settings):
             tuple(always),
             self.blocks,
             tuple(translations),
-            {block: _candidates(entries) for block, entries in self.entries.items()},
+            {
+                block: _candidates(self.entries.get(block, []), self.anywhere.get(block, []))
+                for block in {**self.entries, **self.anywhere}
+            },
             self.samples(table),
             self.texts(recognise, "files", "recognise"),
             tuple(marks),
             {"profile": self.places.of("", "profile"), "always": self.places.of("", "always")}
-            | {"never-carries": self.places.of("", "never-carries")},
+            | {"never-carries": self.places.of("", "never-carries"), "step": self.places.of("", "step")},
             Memory(),
+            self.switch(table, "step", ""),
         )
 
-    # -- blocks and lines ----------------------------------------------------------------------------------------------
-
-    def compiled(self, text: str, place: SourceRef) -> list[Pattern]:
-        try:
-            found = compile_patterns(text, self.notation)
-        except BadPattern as wrong:
-            self.bad(place.line, f"{place.label}: {wrong}")
-            return []
-        self.patterns += len(found)
-        if self.patterns > _MOST_PATTERNS:
-            raise BadDialect(self.file, [TomlProblem(place.line, f"more than {_MOST_PATTERNS:,} forms of lines")])
-        return found
+    # -- blocks --------------------------------------------------------------------------------------------------------
 
     def read_blocks(self, table: Mapping[str, Any]) -> None:
         raw = {name: each if isinstance(each, dict) else {"head": each} for name, each in table.items()}
         done: set[str] = set()
         for name in raw:
             self.block(name, raw, done, ())
+        for name, block in self.blocks.items():  # what a block means may depend on lines in any other
+            place = block.place
+            holes: Holes = dict(block.holes)
+            templates, meanings = self.means(raw[name], "means", place, name, holes)
+            found = block._replace(templates=tuple(templates), meanings=meanings, holes=holes)
+            self.blocks[name] = found
+            entries = self.entries[block.inside]
+            entries[:] = [Candidate(each.pattern, found) if each.target is block else each for each in entries]
 
     def block(self, name: str, raw: Mapping[str, Mapping[str, Any]], done: set[str], trail: tuple[str, ...]) -> None:
         if name in done:
@@ -156,26 +144,25 @@ class _Loader(Settings):
         if name in done:
             return
         done.add(name)
-        self.known(each, ("head", "inside", "means", "pass-over"), f"blocks.{name}", f"{place.label}: ")
+        self.known(each, _BLOCK, f"blocks.{name}", f"{place.label}: ")
         head = each.get("head")
         if not isinstance(head, str):
             self.bad(place.line, f"{place.label}: head: expected the line that begins the block")
             return
         patterns = self.compiled(head, place)
-        holes = {**self.holes_of(inside), **_holes(patterns)}
-        templates = self.templates(self.means(each, "means", place), holes, place)
-        found = BlockType(name, place, inside, tuple(patterns), tuple(templates), holes)
+        holes = {**self.holes_of(inside), **holes_in(patterns)}
+        values = each.get("values", {})
+        if not isinstance(values, dict) or not all(isinstance(text, str) for text in values.values()):
+            self.bad(place.line, f"{place.label}: values: expected names, and texts that stand for them in meanings")
+            values = {}
+        for given in set(values) & set(holes):
+            self.bad(place.line, f"{place.label}: values: {given} is a hole of the line already")
+        self.values[name] = values
+        found = BlockType(name, place, inside, tuple(patterns), (), holes)
         self.blocks[name] = found
         self.entries.setdefault(name, [])
         self.entries.setdefault(inside, []).extend(Candidate(pattern, found) for pattern in patterns)
         self.pass_over(name, self.texts(each, "pass-over", f"blocks.{name}"), place.line)
-
-    def no_block(self, name: str, known: Iterable[str]) -> str:
-        near = did_you_mean(name, sorted(known))
-        return f"there is no block {name}" + (f"; did you mean {near}?" if near else "")
-
-    def holes_of(self, block: str) -> Mapping[str, Hole]:
-        return self.blocks[block].holes if block in self.blocks else {}
 
     def pass_over(self, block: str, texts: Iterable[str], line: int) -> None:
         for text in texts:
@@ -186,31 +173,26 @@ class _Loader(Settings):
             for pattern in self.compiled(text, SourceRef(line, f"pass-over {text}")):
                 self.entries.setdefault(block, []).append(Candidate(pattern, None))
 
-    def means(self, table: Mapping[str, Any], key: str, place: SourceRef) -> str:
-        value = table.get(key, "")
-        if isinstance(value, list) and all(isinstance(each, str) for each in value):
-            return "\n".join(value)
-        if not isinstance(value, str):
-            self.bad(place.line, f"{place.label}: {key}: expected statements of a sheet")
-            return ""
-        return value
+    # -- translations --------------------------------------------------------------------------------------------------
 
-    def templates(self, text: str, holes: Mapping[str, Hole], place: SourceRef) -> list[Template]:
-        try:
-            found = compile_templates(text, holes)
-        except BadTemplate as wrong:
-            self.bad(place.line, f"{place.label}: means: {wrong}")
-            return []
-        for template in found:
-            mistake = _trial(template, holes)
-            if mistake is not None:
-                self.bad(place.line, f"{place.label}: means: {mistake}")
-        return found
-
-    def translation(self, table: Mapping[str, Any], index: int, layout: Layout) -> Translation | None:
+    def translations(self, table: Mapping[str, Any], index: int, layout: Layout) -> Iterable[Translation]:
+        """A translation, once for each kind of block that it stands in."""
         place = SourceRef(self.places.of_item("translate", index), f"translation {index + 1}")
         self.known(table, _TRANSLATE, f"translate.{index}", f"{place.label}: ")
-        line, inside = table.get("line"), str(table.get("inside", ""))
+        inside = table.get("inside", "")
+        names = inside if isinstance(inside, list) else [inside]
+        if not names or not all(isinstance(each, str) for each in names):
+            self.bad(place.line, f"{place.label}: inside: expected the name of a block, or a list of names")
+            return
+        for block in dict.fromkeys(names):
+            found = self.translation(table, block, place, layout)
+            if found is not None:
+                yield found
+
+    def translation(
+        self, table: Mapping[str, Any], inside: str, place: SourceRef, layout: Layout
+    ) -> Translation | None:
+        line = table.get("line")
         if not isinstance(line, str):
             self.bad(place.line, f"{place.label}: line: expected a line of the maker's language, with holes")
             return None
@@ -226,21 +208,23 @@ class _Loader(Settings):
         patterns = self.compiled(line.removeprefix(layout.say + " ") if layout.say else line, place)
         if not patterns:
             return None
-        holes: dict[str, Hole] = {**self.holes_of(inside), **_holes(patterns)}
-        partners = self.facts_of(table, "with", inside, place, holes)
-        needs = self.facts_of(table, "when", inside, place, holes)
-        bars = self.facts_of(table, "unless", inside, place, None)
+        holes: Holes = {**self.holes_of(inside), **holes_in(patterns)}
+        partners = self.partners(table, inside, place, holes)
+        needs = self.needs(table, inside, place, holes)
         text, until, patterns = self.free_text(table, place, holes, patterns)
         otherwise = self.otherwise(table, place, holes)
-        parts = self.parts(table, place, holes)
+        parts = self.parts(table, inside, place, holes)
         if bool(parts) != any(each.open for each in patterns) and not text:
             self.bad(place.line, f"{place.label}: each: needs a line that ends in ..., and such a line needs each")
-        templates = self.templates(self.means(table, "means", place), holes, place)
-        back = table.get("taken-back")
-        taken = None if back is None else tuple(self.templates(self.means(table, "taken-back", place), holes, place))
-        if taken is not None and not layout.take_back:
-            self.bad(place.line, f"{place.label}: taken-back: the layout has no take-back")
-        secret = frozenset().union(*(each.secret for each in (*templates, *(taken or ()))))
+        templates, meanings = self.means(table, "means", place, inside, holes)
+        taken = None
+        if "taken-back" in table:
+            back, more = self.means(table, "taken-back", place, inside, holes)
+            taken = tuple(back)
+            if more:
+                self.bad(place.line, f"{place.label}: taken-back: conditions are for means alone")
+            if not layout.take_back:
+                self.bad(place.line, f"{place.label}: taken-back: the layout has no take-back")
         found = Translation(
             place,
             inside,
@@ -250,16 +234,42 @@ class _Loader(Settings):
             taken,
             partners,
             needs,
-            bars,
+            meanings,
             parts,
             otherwise,
             text,
             until,
             self.word(table, "opener", ""),
-            secret,
+            sort_by=self.word(table, "sort-by", ""),
+            again=self.word(table, "again", ""),
         )
+        secret = frozenset().union(*(each.secret for each in (*found.every, *(taken or ()))))
+        found = found._replace(secret=secret)
+        self.order(found)
         self.entries.setdefault(inside, []).extend(Candidate(pattern, found) for pattern in patterns)
         return found
+
+    def order(self, found: Translation) -> None:
+        """Check what says how such lines are put in order, and which counts."""
+        place = found.place
+        if found.sort_by and found.sort_by not in found.holes:
+            self.bad(place.line, f"{place.label}: sort-by: {found.sort_by} is not a hole of the line")
+        if found.again and found.again not in _AGAIN:
+            self.bad(place.line, f"{place.label}: again: expected {' or '.join(_AGAIN)}, whichever counts")
+
+    def partners(self, table: Mapping[str, Any], inside: str, place: SourceRef, holes: Holes) -> tuple[Condition, ...]:
+        """The lines that a translation means something only together with."""
+        value = table.get("with", [])
+        found = []
+        for each in value if isinstance(value, list) else [value]:
+            spec = {"line": each} if isinstance(each, str) else each
+            if not isinstance(spec, dict) or not isinstance(spec.get("line"), str):
+                self.bad(place.line, f"{place.label}: with: expected a line, or {{ line = ..., inside = ... }}")
+                continue
+            self.known(spec, ("line", "inside"), "", f"{place.label}: with: ")
+            fact = self.fact(spec, "line", ("with", inside), place, holes)
+            found += [] if fact is None else [fact]
+        return tuple(found)
 
     def free_text(
         self, table: Mapping[str, Any], place: SourceRef, holes: dict[str, Hole], patterns: list[Pattern]
@@ -288,7 +298,7 @@ class _Loader(Settings):
                 self.bad(place.line, f"{place.label}: otherwise: {name} is not a hole of the line")
         return otherwise
 
-    def parts(self, table: Mapping[str, Any], place: SourceRef, holes: Mapping[str, Hole]) -> tuple[Part, ...]:
+    def parts(self, table: Mapping[str, Any], inside: str, place: SourceRef, holes: Holes) -> tuple[Part, ...]:
         found = []
         value = table.get("each", [])
         if not isinstance(value, list) or not all(isinstance(each, dict) for each in value):
@@ -301,137 +311,33 @@ class _Loader(Settings):
                 self.bad(place.line, f"{place.label}: each: part: expected words, with holes")
                 continue
             patterns = self.compiled(part, place)
-            if any(pattern.loose >= 0 or pattern.open for pattern in patterns):
-                self.bad(place.line, f"{place.label}: each: part: a part must have a fixed number of words")
+            if any(pattern.open or not _ends_in_list(pattern) for pattern in patterns):
+                why = "a part has a fixed number of words, or ends in a list"
+                self.bad(place.line, f"{place.label}: each: part: {why}")
                 continue
-            inner = {**holes, **_holes(patterns)}
-            templates = self.templates(self.means(each, "means", place), inner, place)
+            inner: Holes = {**holes, **holes_in(patterns)}
+            templates, meanings = self.means(each, "means", place, inside, inner)
+            if meanings:
+                self.bad(place.line, f"{place.label}: each: part {part}: conditions are for the means of the line")
             found.append(Part(tuple(sorted(patterns, key=_longest_first)), tuple(templates), inner))
         return tuple(found)
 
-    def facts_of(
-        self, table: Mapping[str, Any], key: str, inside: str, place: SourceRef, holes: dict[str, Hole] | None
-    ) -> tuple[Condition, ...]:
-        """The lines that a translation depends on; their holes are added to ``holes``."""
-        value = table.get(key, [])
-        found = []
-        for each in value if isinstance(value, list) else [value]:
-            spec = {"line": each} if isinstance(each, str) else each
-            if not isinstance(spec, dict) or not isinstance(spec.get("line"), str):
-                self.bad(place.line, f"{place.label}: {key}: expected a line, or {{ line = ..., inside = ... }}")
-                continue
-            self.known(spec, ("line", "inside"), "", f"{place.label}: {key}: ")
-            block = str(spec.get("inside", inside))
-            if block and block not in self.blocks:
-                self.bad(place.line, f"{place.label}: {key}: {self.no_block(block, self.blocks)}")
-                continue
-            patterns = tuple(self.compiled(spec["line"], place))
-            back = self.back
-            if back and spec["line"].split()[:1] == [back]:
-                better = "; under unless the line itself says that it must not be there" if key == "when" else ""
-                self.bad(place.line, f"{place.label}: {key}: a line that {back} takes back is never there{better}")
-                continue
-            beside = "inside" not in spec
-            names = set(_holes(patterns)) | (set() if beside else set(self.holes_of(block)))
-            fact = Condition(self.facts, block, beside, patterns, tuple(sorted(names)))
-            self.facts += 1
-            if holes is not None:
-                holes.update({**self.holes_of(block), **_holes(patterns), **holes})
-            self.entries.setdefault(block, []).extend(Candidate(pattern, fact) for pattern in patterns)
-            found.append(fact)
-        return tuple(found)
 
-    def ambiguous(self) -> None:
-        """Two translations of one line, or two heads of a block, that are ambiguous."""
-        for entries in self.entries.values():
-            seen: dict[object, list[tuple[Pattern, Translation | BlockType]]] = {}
-            for pattern, target in entries:
-                if isinstance(target, Translation | BlockType):
-                    alike = seen.setdefault((type(target), pattern.literals, pattern.rank), [])
-                    for other, earlier in alike:
-                        self.compare(pattern, target, other, earlier)
-                    alike.append((pattern, target))
-
-    def compare(
-        self, pattern: Pattern, target: Translation | BlockType, other: Pattern, earlier: Translation | BlockType
-    ) -> None:
-        """Report two patterns, equally exact, that fit the same line."""
-        held = any(isinstance(each, Translation) and each.conditional for each in (earlier, target))
-        if held or earlier is target or pattern.open != other.open or not _overlap(pattern, other):
-            return
-        place = earlier.place
-        if _shape(pattern) == _shape(other):
-            why = f"this can never match: every such line is taken by {place.label} on line {place.line}"
-        else:
-            why = f"ambiguous with {place.label} on line {place.line}: some lines match both equally well"
-        self.bad(target.place.line, f"{target.place.label}: {why}")
-
-
-def _shape(pattern: Pattern) -> tuple[object, ...]:
-    return tuple(
-        part if isinstance(part, str) else (part.type.name, part.many)
-        for token in pattern.tokens
-        for part in (*token.parts, " ")
-    )
-
-
-def _overlap(one: Pattern, other: Pattern) -> bool:
-    """Whether some word fits both at each place, as far as the samples of their types tell."""
-    for first, second in zip(one.tokens, other.tokens, strict=True):
-        mine, theirs = first.hole, second.hole
-        if mine is None or theirs is None:
-            if first.parts != second.parts and _shape(one) != _shape(other):
-                return False
-        elif not (_accepts(mine, theirs) or _accepts(theirs, mine)):
-            return False
-    return True
-
-
-def _accepts(hole: Hole, other: Hole) -> bool:
-    for sample in other.type.samples:
-        try:
-            hole.type.read(sample)
-        except ValueError:
-            continue
-        return True
-    return False
+def _ends_in_list(pattern: Pattern) -> bool:
+    """Whether a part has a fixed number of words, or a list at its end."""
+    last = pattern.tokens[-1].hole
+    return pattern.loose < 0 or (pattern.loose == len(pattern.tokens) - 1 and last is not None and last.many)
 
 
 def _longest_first(pattern: Pattern) -> tuple[int, tuple[int, ...]]:
     return (-len(pattern.tokens), pattern.rank)
 
 
-def _holes(patterns: Iterable[Pattern]) -> dict[str, Hole]:
-    return {hole.name: hole for pattern in patterns for hole in pattern.names()}
-
-
-def _candidates(entries: list[Candidate]) -> Candidates:
+def _candidates(entries: list[Candidate], anywhere: list[tuple[Pattern, Condition]]) -> Candidates:
     ordered = sorted(entries, key=lambda each: each.pattern.rank)
     others = tuple(each for each in ordered if each.pattern.first is None)
     by_first: dict[str, list[Candidate]] = {}
     for each in ordered:
         if each.pattern.first is not None:
             by_first.setdefault(each.pattern.first, []).append(each)
-    return Candidates({word: tuple(found) for word, found in by_first.items()}, others)
-
-
-def _trial(template: Template, holes: Mapping[str, Hole]) -> str | None:
-    """What is wrong with a statement whatever its holes hold; None where some values make it right."""
-    options: list[dict[str, str]] = [{}]
-    for name in sorted(template.holes):
-        read: Callable[[str], str] = holes[name].type.read
-        values = list(dict.fromkeys(read(sample) for sample in holes[name].type.samples))
-        options = [{**each, name: value} for value in values for each in options][:_MOST_TRIALS]
-    wrong: Misread | None = None
-    for values_of in options:
-        try:
-            for filled in fill(template, values_of, holes):
-                parse_filled(filled)
-        except Misread as found:
-            wrong = wrong or found
-            continue
-        return None
-    if wrong is None:
-        return None
-    hint = wrong.hint() if callable(wrong.hint) else wrong.hint
-    return str(wrong) + (f"; {hint}" if hint else "")
+    return Candidates({word: tuple(found) for word, found in by_first.items()}, others, tuple(anywhere))

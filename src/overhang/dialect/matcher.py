@@ -1,6 +1,6 @@
 """What matches a line by itself: the candidates, by its block's kind and its first word."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.model import BlockType, Candidate, Condition, Dialect, Part, Translation
@@ -20,23 +20,25 @@ class Option(NamedTuple):
 
 
 class PartMatch(NamedTuple):
-    """A part of a translation that words fit by a pattern, from word ``at`` on."""
+    """A part of a translation that ``size`` words fit by a pattern, from word ``at`` on."""
 
     part: Part
     values: Values
     pattern: Pattern
     at: int
+    size: int
 
 
 class Match(NamedTuple):
     """What fits a line by itself.
 
-    ``passed`` tells to pass it over. ``exact``: it took text as it is written, which its words do not tell.
+    ``facts`` come with the number of the word that they begin at. ``passed`` tells to pass it over. ``exact``: it took
+    text as it is written, which its words do not tell.
     """
 
     options: tuple[Option, ...]
     head: Option | None
-    facts: tuple[tuple[Condition, Values, Pattern], ...]
+    facts: tuple[tuple[Condition, Values, Pattern, int], ...]
     passed: Pattern | None
     near: str
     exact: bool = False
@@ -60,7 +62,7 @@ class Matcher:
 
     def _match(self, block: str, words: Sequence[str], tail: Tail | None) -> Match:
         options: list[Option] = []
-        facts: list[tuple[Condition, Values, Pattern]] = []
+        facts: list[tuple[Condition, Values, Pattern, int]] = []
         head: Option | None = None
         passed: Pattern | None = None
         furthest, near, exact = -1, "", False
@@ -75,7 +77,7 @@ class Matcher:
             if target is None:
                 passed = passed or pattern
             elif isinstance(target, Condition):
-                facts.append((target, values, pattern))
+                facts.append((target, values, pattern, 0))
             elif isinstance(target, BlockType):
                 head = head or Option(target, values, pattern=pattern)
             elif not options or _goes_on(options[-1]):
@@ -84,6 +86,7 @@ class Matcher:
                     options.append(Option(target, values, left, pattern))
                 elif furthest < used:
                     furthest, near = used, "no part of the translation fits what follows"
+        facts += self.anywhere(block, words)
         return Match(tuple(options), head, tuple(facts), passed, near, exact)
 
     def of_first(self, block: str, first: str) -> Iterator[Candidate]:
@@ -93,6 +96,16 @@ class Matcher:
             first = first.lower() if self.dialect.layout.ignore_case else first
             yield from found.by_first.get(first, ())
             yield from found.others
+
+    def anywhere(self, block: str, words: Sequence[str]) -> Iterator[tuple[Condition, Values, Pattern, int]]:
+        """The conditions on words that stand anywhere in a line, each where it first fits."""
+        found = self.dialect.candidates.get(block)
+        for pattern, fact in found.anywhere if found is not None else ():
+            for at in range(len(words) - pattern.least + 1):
+                result = pattern.match(words[at:])
+                if not isinstance(result, Mismatch):
+                    yield fact, result[0], pattern, at
+                    break
 
     def longest_head(self, block: str, words: Sequence[str]) -> tuple[Option, int] | None:
         """The head of a block that words begin with, and how many words it takes up."""
@@ -113,23 +126,39 @@ _BETWEEN = (",", ";", "/", "|", "+", "&")
 def parts_of(target: Translation, words: Sequence[str]) -> list[PartMatch] | None:
     """The parts that words amount to, one after another; None where some word fits none."""
     found: list[PartMatch] = []
+    begins = {pattern.first for part in target.parts for pattern in part.patterns}
     at = 0
     while at < len(words):
         best: PartMatch | None = None
         for part in target.parts:
             for pattern in part.patterns:
-                size = len(pattern.tokens)
-                result = pattern.match(words[at : at + size])
-                if not isinstance(result, Mismatch) and (best is None or size > len(best.pattern.tokens)):
-                    best = PartMatch(part, result[0], pattern, at)
+                match_ = _part(part, pattern, words, at, begins)
+                if match_ is not None and (best is None or match_.size > best.size):
+                    best = match_
         if best is None:
             if words[at] in _BETWEEN:
                 at += 1
                 continue
             return None
         found.append(best)
-        at += len(best.pattern.tokens)
+        at += best.size
     return found
+
+
+def _part(
+    part: Part, pattern: Pattern, words: Sequence[str], at: int, begins: Collection[str | None]
+) -> PartMatch | None:
+    """A part at a place; a list in it ends where another part begins, or at a word that does not fit it."""
+    longest = pattern.least
+    if pattern.loose >= 0:
+        longest = next((end for end in range(at + pattern.least, len(words)) if words[end] in begins), len(words)) - at
+    for size in range(longest, pattern.least - 1, -1):
+        result = pattern.match(words[at : at + size])
+        if not isinstance(result, Mismatch):
+            while size > pattern.least and words[at + size - 1] in _BETWEEN:
+                size -= 1
+            return PartMatch(part, result[0], pattern, at, size)
+    return None
 
 
 def _goes_on(option: Option) -> bool:

@@ -17,6 +17,20 @@ NEVER: Mapping[str, tuple[str, str, Mapping[str, str]]] = {
 }
 
 
+class TableForm(NamedTuple):
+    """How a table is written. ``under`` is the form of the line that begins it, ``apart`` parts its cells ("": they
+    stand below the header's), ``edges``: also at both ends of a row."""
+
+    under: str
+    apart: str = ""
+    key: str = ""
+    ditto: str = ""
+    unsaid: tuple[str, ...] = ("",)
+    escape: str = ""
+    edges: bool = False
+    dormant: tuple[str, ...] = ()
+
+
 class Layout(NamedTuple):
     """How a text is laid out: see docs/dialects.md."""
 
@@ -36,6 +50,14 @@ class Layout(NamedTuple):
     ignore_case: bool = False
     continued: str = ""
     block_comments: tuple[str, ...] = ()
+    continues: str = ""
+    page_breaks: tuple[str, ...] = ()
+    leaders: str = ""
+    label_ends: str = ""
+    between: str = ""
+    dormant: tuple[str, ...] = ()
+    join_blocks: bool = False
+    tables: tuple[TableForm, ...] = ()
 
 
 class SourceRef(NamedTuple):
@@ -48,7 +70,8 @@ class SourceRef(NamedTuple):
 class Condition(NamedTuple):
     """A line that something else depends on.
 
-    ``beside``: only in the very same block as that. ``names`` are the holes that both lines may share.
+    ``beside``: only in the very same block as that. ``names`` are the holes that both lines may share. ``anywhere``:
+    the words may stand anywhere in the line.
     """
 
     number: int
@@ -56,6 +79,31 @@ class Condition(NamedTuple):
     beside: bool
     patterns: tuple[Pattern, ...]
     names: tuple[str, ...]
+    anywhere: bool = False
+
+
+class Test(NamedTuple):
+    """What has to hold for something to apply.
+
+    ``kind``: ``line`` (there is such a line), ``all``, ``any`` and ``none`` of ``parts``, ``number`` (a hole is within
+    bounds), ``word`` (a hole is one of ``words``). ``text`` is how it is written.
+    """
+
+    kind: str
+    text: str
+    fact: Condition | None = None
+    parts: tuple["Test", ...] = ()
+    hole: str = ""
+    least: int | None = None
+    most: int | None = None
+    words: frozenset[str] = frozenset()
+
+
+class Meaning(NamedTuple):
+    """Statements that are meant where ``needs`` hold."""
+
+    templates: tuple[Template, ...]
+    needs: tuple[Test, ...]
 
 
 class Part(NamedTuple):
@@ -69,9 +117,11 @@ class Part(NamedTuple):
 class Translation(NamedTuple):
     """A line and what it means.
 
-    ``partners`` are lines that must stand beside it, ``needs`` and ``bars`` lines that must, and must not, stand for it
-    to hold. ``taken_back`` is None where taking it back means to drop what it says. ``until`` ends the free text that
-    follows the line: the value of a hole of that name where it is ``{name}``, else a line.
+    ``partners`` are lines that must stand beside it, ``needs`` is what must hold for it to apply; ``meanings`` are
+    those of its statements that need more. ``taken_back`` is None where taking it back means to drop what it says.
+    ``until`` ends the free text that follows the line: the value of a hole of that name where it is ``{name}``, else a
+    line. ``sort_by`` is the hole that puts such lines in order, ``again`` tells which counts of two alike: ``first``,
+    ``last``, or "" for both.
     """
 
     place: SourceRef
@@ -81,19 +131,26 @@ class Translation(NamedTuple):
     holes: Mapping[str, Hole]
     taken_back: tuple[Template, ...] | None = None
     partners: tuple[Condition, ...] = ()
-    needs: tuple[Condition, ...] = ()
-    bars: tuple[Condition, ...] = ()
+    needs: tuple[Test, ...] = ()
+    meanings: tuple[Meaning, ...] = ()
     parts: tuple[Part, ...] = ()
     otherwise: Mapping[str, str] = {}
     text: str = ""
     until: str = ""
     opener: str = ""
     secret: frozenset[str] = frozenset()
+    sort_by: str = ""
+    again: str = ""
 
     @property
     def conditional(self) -> bool:
-        """Whether other lines have a say in it."""
-        return bool(self.partners or self.needs or self.bars)
+        """Whether other lines, or values, have a say in it."""
+        return bool(self.partners or self.needs)
+
+    @property
+    def every(self) -> tuple[Template, ...]:
+        """All statements that it may mean, without those of its parts."""
+        return (*self.templates, *(template for each in self.meanings for template in each.templates))
 
 
 class BlockType(NamedTuple):
@@ -105,6 +162,12 @@ class BlockType(NamedTuple):
     patterns: tuple[Pattern, ...]
     templates: tuple[Template, ...]
     holes: Mapping[str, Hole]
+    meanings: tuple[Meaning, ...] = ()
+
+    @property
+    def every(self) -> tuple[Template, ...]:
+        """All statements that its being there may mean."""
+        return (*self.templates, *(template for each in self.meanings for template in each.templates))
 
 
 class Candidate(NamedTuple):
@@ -115,10 +178,14 @@ class Candidate(NamedTuple):
 
 
 class Candidates(NamedTuple):
-    """What can stand inside one kind of block: by first word, and what begins with a hole; the most exact first."""
+    """What can stand inside one kind of block: by first word, and what begins with a hole; the most exact first.
+
+    ``anywhere`` are conditions on words that may stand anywhere in a line.
+    """
 
     by_first: Mapping[str, tuple[Candidate, ...]]
     others: tuple[Candidate, ...]
+    anywhere: tuple[tuple[Pattern, Condition], ...] = ()
 
 
 class Sample(NamedTuple):
@@ -146,7 +213,7 @@ class Memory:
 
 
 class Dialect(NamedTuple):
-    """A whole dialect. ``lines`` are those of its file, to quote from."""
+    """A whole dialect. ``lines`` are those of its file, to quote from. ``step``: it has a step in Python as well."""
 
     name: str
     about: str
@@ -166,6 +233,7 @@ class Dialect(NamedTuple):
     marks: tuple[Pattern, ...]
     places: Mapping[str, int]
     memory: "Memory"
+    step: bool = False
 
 
 def literals_of(dialect: Dialect) -> frozenset[str]:

@@ -1,71 +1,103 @@
 """Tries a dialect on a configuration, and on its own samples: the result of every line, and what is left to write."""
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Collection, Iterator, Mapping
 from typing import NamedTuple
 
-from overhang.dialect.instantiate import Openers
-from overhang.dialect.interpreter import Interpreter, read_dialect_text
+from overhang.dialect.explain import Considered, considered
+from overhang.dialect.interpreter import ALONE, Helpers, Interpreter, read_dialect_text
 from overhang.dialect.line_shapes import Shape, shapes_of
 from overhang.dialect.model import Dialect, Sample, literals_of
 from overhang.dialect.scan import LineOutcome
 from overhang.language import read_sheet, unparse
-from overhang.text import Shown
+from overhang.text import Shown, UnreadableInput
+from overhang.text.quoting import revealed
 from overhang.text.toml_file import TomlProblem
 
 
 class PreviewLine(NamedTuple):
-    """One line of a text: its number, itself without secrets, and what became of it."""
+    """One statement of a text: its line, itself without secrets, and what became of it.
+
+    ``block`` is the kind of block that it stands in. ``near`` is what it was held against, where that was asked for or
+    nothing fits. ``overridden``: for statements that a later line replaces, that line.
+    """
 
     line: int
     text: Shown
-    outcomes: LineOutcome
+    outcome: LineOutcome
+    block: str = ""
+    near: tuple[Considered, ...] = ()
+    overridden: tuple[tuple[str, int], ...] = ()
 
 
 class Preview(NamedTuple):
     """What a dialect made of a text.
 
-    ``said`` counts the lines that set something, ``noted`` those that set nothing by themselves, ``passed`` those
-    passed over, ``unread`` those not understood. ``idle`` are the translations and blocks that matched no line.
+    ``understood``, ``silent`` (something fits, and says nothing) and ``unread`` count lines, which are all that say
+    something; ``by_state`` counts statements by what became of them. ``idle`` are the translations and blocks that
+    matched no line.
     """
 
     lines: tuple[PreviewLine, ...]
-    said: int
-    noted: int
-    passed: int
+    understood: int
+    silent: int
     unread: int
+    by_state: Mapping[str, int]
     idle: tuple[tuple[int, str], ...]
     shapes: tuple[Shape, ...]
 
     @property
     def total(self) -> int:
         """All lines that say something."""
-        return self.said + self.noted + self.passed + self.unread
+        return self.understood + self.silent + self.unread
 
     @property
     def share(self) -> float:
         """The share of the lines that was understood, from 0 to 1."""
-        return 1 - self.unread / self.total if self.total else 1.0
+        return self.understood / self.total if self.total else 1.0
 
 
 def preview_dialect(
-    dialect: Dialect, text: str, file: str, *, secrets: bool, openers: Openers | None = None
+    dialect: Dialect,
+    text: str,
+    file: str,
+    *,
+    secrets: bool = False,
+    why: Collection[int] = (),
+    helpers: Helpers = ALONE,
 ) -> Preview:
-    """Read a text through a dialect and keep what became of it; with ``secrets`` its lines are shown as they are."""
-    run = Interpreter(dialect, text, file, openers or {}, tracing=True)
+    """Read a text through a dialect and keep what became of it.
+
+    With ``secrets`` its statements are shown as they are; of the lines in ``why`` all that they were held against is
+    kept.
+    """
+    run = Interpreter(dialect, text, file, helpers, tracing=True)
     config = run.parsed()
+    replaced = {each.earlier.origin.line: each for each in config.device.overrides}
     tried = []
-    for line, outcomes in sorted(run.scan.outcomes.items()):
+    nodes = list(run.scan.outcomes.values())
+    often = Counter(node.line for node, _ in nodes)
+    for node, outcome in nodes:
+        whole = often[node.line] == 1 and node.last == node.line
+        if secrets:
+            shown = config.lines.reveal(node.line) if whole else revealed(" ".join(node.words))
+        else:
+            shown = config.quote(node.line) if whole else run.scan.redactor.statement(node)
+        block, words = run.scan.inside.get(id(node), ("", ()))
+        ask = node.line in why or outcome.how == "unread"
+        near = tuple(considered(dialect, block, words, outcome)) if ask and words else ()
+        lost = replaced.get(node.line)
+        over = ((lost.statement.split()[0], lost.later.origin.line),) if lost is not None else ()
+        tried.append(PreviewLine(node.line, shown, outcome, block, near, over if outcome.how == "said" else ()))
+    for line, outcome in run.scan.of_text.items():
         shown = config.lines.reveal(line) if secrets else config.quote(line)
-        tried.append(PreviewLine(line, shown, outcomes))
-    counts = {how: sum(each.outcomes.how == how for each in tried) for how in ("said", "passed", "unread")}
-    unread = len(config.unread)
-    noted = max(0, config.understood - counts["said"] - counts["passed"])
+        tried.append(PreviewLine(line, shown, outcome))
     return Preview(
-        tuple(tried),
-        counts["said"],
-        noted,
-        counts["passed"],
-        unread,
+        tuple(sorted(tried, key=lambda each: each.line)),
+        config.understood,
+        len(config.silent),
+        len(config.unread),
+        Counter(each.outcome.how for each in tried),
         tuple(_idle(dialect, run)),
         tuple(shapes_of(_left(run), literals_of(dialect), any_first=False)),
     )
@@ -75,8 +107,10 @@ def _idle(dialect: Dialect, run: Interpreter) -> Iterator[tuple[int, str]]:
     for block in dialect.blocks.values():
         if not run.scan.fired.get(block.place.line):
             yield block.place.line, f"[blocks.{block.name}] {block.patterns[0].text}"
+    told: set[int] = set()
     for each in dialect.translations:
-        if not run.scan.fired.get(each.place.line):
+        if not run.scan.fired.get(each.place.line) and each.place.line not in told:
+            told.add(each.place.line)
             yield each.place.line, each.patterns[0].text
 
 
@@ -85,19 +119,22 @@ def _left(run: Interpreter) -> Iterator[tuple[int, list[str]]]:
         yield line, list(run.scan.unread[line][2]) or run.scan.text.split(run.scan.text.lines[line - 1].strip())
 
 
-def check_samples(dialect: Dialect) -> Iterator[TomlProblem]:
+def check_samples(dialect: Dialect, helpers: Helpers = ALONE) -> Iterator[TomlProblem]:
     """What is wrong with a dialect's own samples; nothing where each text means its sheet."""
     for sample in dialect.samples:
-        problem = _check(dialect, sample)
+        try:
+            problem = _check(dialect, sample, helpers)
+        except UnreadableInput as failed:
+            problem = str(failed)
         if problem is not None:
             yield TomlProblem(sample.place.line, f"{sample.place.label}: {problem}")
 
 
-def _check(dialect: Dialect, sample: Sample) -> str | None:
+def _check(dialect: Dialect, sample: Sample, helpers: Helpers) -> str | None:
     wanted = read_sheet(sample.sheet, "sheet")
     for each in wanted.diagnostics:
         return f"its sheet, line {each.span.line}: {each.message}"
-    found = read_dialect_text(_bare(dialect), sample.text, "text")
+    found = read_dialect_text(_bare(dialect), sample.text, "text", helpers)
     for each in found.diagnostics:
         return f"its text, line {each.span.line}: {each.message}"
     return difference(unparse(found.device, secrets=True), unparse(wanted.device, secrets=True))

@@ -5,7 +5,7 @@ not understood it is no more than is safe.
 """
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.line_shapes import TRADE
@@ -14,7 +14,7 @@ from overhang.dialect.model import Dialect, Translation
 from overhang.dialect.pattern import UNNAMED, Pattern
 from overhang.dialect.pattern import Token as PatternToken
 from overhang.dialect.tokenizer import Node, Text
-from overhang.text.quoting import LONGEST_SHOWN, SourceLines, Vouched
+from overhang.text.quoting import LONGEST_SHOWN, Shown, SourceLines, Vouched, quoted
 
 #: Of a line no more is looked at to show it.
 _LOOKED_AT = 10 * LONGEST_SHOWN
@@ -45,6 +45,7 @@ class Redactor:
         self._keywords = frozenset(word.casefold() for word in keywords)
         self._readings: dict[int, list[Reading]] = {}
         self._nodes: dict[int, list[Node]] = {}
+        self._vouched: dict[int, tuple[set[str], set[str]]] = {}
         self._published: dict[int, str] = {}
         self._unread: set[int] = set()
         self.lines = SourceLines(text.lines, self._voucher)
@@ -58,6 +59,16 @@ class Redactor:
                 self._nodes.setdefault(line, []).append(node)
         readings.append(reading)
 
+    def vouch(self, node: Node, shown: Collection[str], secret: Collection[str]) -> None:
+        """Words of a statement were read by a step: some may be shown, some are secrets."""
+        if id(node) not in self._readings:
+            self._readings[id(node)] = []
+            for line in range(node.line, node.last + 1):
+                self._nodes.setdefault(line, []).append(node)
+        of = self._vouched.setdefault(id(node), (set(), set()))
+        of[0].update(shown)
+        of[1].update(secret)
+
     def publish(self, line: int, text: str) -> None:
         """A text on a line is published by the device, as a banner is."""
         self._published[line] = text
@@ -65,6 +76,17 @@ class Redactor:
     def unread(self, line: int) -> None:
         """A line was not understood."""
         self._unread.add(line)
+
+    def statement(self, node: Node) -> Shown:
+        """The words of a statement, as far as they may be shown."""
+        line = " ".join(node.words)
+        if node.line in self._unread or id(node) not in self._readings:
+            return quoted(line, self._first_words(line))
+        spans, at = [], 0
+        for word, size in zip(node.words, self._sizes(node), strict=True):
+            spans.append((at, at + min(size, len(word))))
+            at += len(word) + 1
+        return quoted(line, Vouched(spans))
 
     # -- one line ------------------------------------------------------------------------------------------------------
 
@@ -90,13 +112,18 @@ class Redactor:
         is, else by what it is, where no secret of the line is, or holds, the same."""
         at = 0
         loose: list[Node] = []
+        alike: dict[str | None, list[Node]] = {}
+        for node in nodes:  # a step may have copied a statement: what is a secret in one place is one in all
+            alike.setdefault(node.raw, []).append(node)
+        placed: set[str | None] = set()
         for node in nodes:
             found = raw.find(node.raw, at) if node.raw is not None else -1
             words = list(self._text.places(node.raw or "", _LOOKED_AT)) if found >= 0 else []
             if not words or [word.text for word in words] != node.words[: len(words)]:
-                loose.append(node)
+                loose += [] if node.raw in placed else [node]
                 continue
-            for word, size in zip(words, self._sizes(node), strict=False):
+            placed.add(node.raw)
+            for word, size in zip(words, self._sizes(*alike[node.raw]), strict=False):
                 if size >= len(word.text):
                     yield found + word.first, found + word.behind
                 elif not word.quoted:
@@ -114,10 +141,19 @@ class Redactor:
             if word.sign or (word.text in shown and not any(word.text in secret for secret in struck)):
                 yield word.first, word.behind
 
-    def _sizes(self, node: Node) -> list[int]:
-        """How many characters of each word of a statement may be shown, from its beginning."""
-        shown = [0] * len(node.words)
+    def _sizes(self, *alike: Node) -> list[int]:
+        """How many characters of each word of a statement may be shown, from its beginning.
+
+        The statement may stand in several places of the tree; in each it has the same words.
+        """
+        shown = [0] * len(alike[0].words)
         secrets: dict[int, int] = {}
+        for node in alike:
+            self._judge(node, shown, secrets)
+        return [secrets.get(index, size) for index, size in enumerate(shown)]
+
+    def _judge(self, node: Node, shown: list[int], secrets: dict[int, int]) -> None:
+        """Add what the readings of a statement in one place say of its words."""
         if node.words and node.words[0] in self._verbs:
             shown[0] = _WHOLE
         for reading in self._readings[id(node)]:
@@ -125,7 +161,12 @@ class Redactor:
                 shown[index] = max(shown[index], size)
                 if secret:
                     secrets[index] = min(size, secrets.get(index, size))
-        return [secrets.get(index, size) for index, size in enumerate(shown)]
+        said, struck = self._vouched.get(id(node), (set(), set()))
+        for index, word in enumerate(node.words):
+            if word in struck:
+                secrets[index] = 0
+            elif word in said:
+                shown[index] = _WHOLE
 
     def _first_words(self, raw: str) -> Vouched:
         """Of a line that was not understood its first word, where the dialect or the trade knows it."""
@@ -182,7 +223,7 @@ def _said(node: Node, reading: Reading) -> Iterator[tuple[int, int, bool]]:
     for part in parts_of(reading.parts, node.words[used:]) or ():
         secret = frozenset(name for template in part.part.templates for name in template.secret)
         at = used + part.at
-        for token, size in part.pattern.spread(len(part.pattern.tokens)):
+        for token, size in part.pattern.spread(part.size):
             for index in range(at, at + size):
                 yield (index, *_of_token(token, secret if reading.secret is not None else None))
             at += size

@@ -1,13 +1,13 @@
 """The first of two passes over a text: what matches each line by itself, and what of it may be shown."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.instantiate import Instantiated
 from overhang.dialect.line_index import IndexedLine, LineIndex
 from overhang.dialect.matcher import Match, Matcher, Option, Values
-from overhang.dialect.model import BlockType, Dialect, Translation, literals_of
-from overhang.dialect.pattern import Tail
+from overhang.dialect.model import BlockType, Dialect, SourceRef, Translation, literals_of
+from overhang.dialect.pattern import Mismatch, Tail
 from overhang.dialect.redactor import Reading, Redactor
 from overhang.dialect.tokenizer import Node, Text
 
@@ -17,20 +17,25 @@ _NOTHING: frozenset[str] = frozenset()
 
 
 class LineOutcome(NamedTuple):
-    """The result of a line: ``how`` is said, passed, unread, or noted (it sets nothing by itself)."""
+    """The result of a statement.
+
+    ``how`` is said, passed, unread, noted (it sets nothing by itself), or silent (something fits, and says nothing
+    here). ``place`` is what fitted, ``lost`` what else did, and why it does not apply.
+    """
 
     how: str
     ready: tuple[Instantiated, ...] = ()
     why: str = ""
-    dropped: bool = False
     text: str = ""
+    place: SourceRef | None = None
+    lost: tuple[tuple[SourceRef, str], ...] = ()
 
     @property
     def statements(self) -> tuple[str, ...]:
         """What was said, for people."""
         if self.text:
             return (f"| {self.text}",)
-        return tuple(f"drop {each.shown}" if self.dropped else each.shown for each in self.ready)
+        return tuple(each.shown for each in self.ready)
 
 
 class Context(NamedTuple):
@@ -56,8 +61,11 @@ class Scan:
     """One text being scanned.
 
     ``hits`` are the lines that translations fit, ``beside`` those that others depend on, ``waiting`` those of them that
-    nothing else fits. ``unread`` are lines not understood: why, in which block of the text, and their words. ``became``
-    tells what became of each line where that is traced, ``fired`` counts uses by the line of the dialect.
+    nothing else fits. ``unread`` are lines not understood: why, in which block of the text, and their words.
+    ``outcomes`` tells what became of each statement where that is traced, ``inside`` in which kind of block its words
+    were looked up, ``of_text`` what became of lines of free text. ``silent``
+    are statements that something fits, and that say nothing, ``said`` others; each by its line and its words.
+    ``fired`` counts uses by the line of the dialect.
     """
 
     def __init__(self, dialect: Dialect, text: str, *, tracing: bool) -> None:
@@ -65,7 +73,11 @@ class Scan:
         self.text = Text(dialect.layout, text)
         self.redactor = Redactor(self.text, (dialect.layout.say, dialect.layout.take_back), literals_of(dialect))
         self._within = secrets_within(dialect)
-        self.outcomes: dict[int, LineOutcome] = {}
+        self.outcomes: dict[int, tuple[Node, LineOutcome]] = {}
+        self.inside: dict[int, tuple[str, Sequence[str]]] = {}
+        self.of_text: dict[int, LineOutcome] = {}
+        self.silent: set[tuple[int, tuple[str, ...]]] = set()
+        self.said: set[tuple[int, tuple[str, ...]]] = set()
         self.fired: dict[int, int] = {}
         self.unread: dict[int, tuple[str, int, tuple[str, ...]]] = {}
         self.matches: list[LineMatch] = []
@@ -78,10 +90,27 @@ class Scan:
 
     def run(self) -> None:
         """Go through the text."""
+        self.read(self.text.nodes())
+
+    def read(self, nodes: Iterable[Node]) -> None:
+        """Take in statements."""
         contexts: list[Context] = []
-        for node in self.text.nodes():
+        for node in nodes:
             outer = contexts[node.parent] if node.parent >= 0 else Context(_OPEN)
             contexts.append(self.node(node, outer))
+
+    def with_texts(self) -> Iterator[Node]:
+        """The statements of the text, free text with those that begin it, wherever these stand."""
+        openings = [(pattern, each) for each in self.dialect.translations if each.text for pattern in each.patterns]
+        for node in self.text.nodes():
+            for pattern, target in openings:
+                fits = pattern.match(node.words) if node.words and not node.dormant else None
+                if isinstance(fits, tuple) and not isinstance(fits, Mismatch):
+                    option = Option(target, fits[0], tuple(node.words[fits[1] :]), pattern)
+                    found = self.free_text(node, target, option)
+                    node = node._replace(text=None if found is None else tuple(found))
+                    break
+            yield node
 
     # -- one line ------------------------------------------------------------------------------------------------------
 
@@ -90,6 +119,9 @@ class Scan:
         if outer.state == _PASSED:
             self.pass_over(node)
             return outer
+        if node.dormant:
+            self.became(node, LineOutcome("passed", why="dormant: as if it were not there"))
+            return outer._replace(state=_PASSED)
         if outer.state == _UNREAD:
             why = "it is inside a line that was not understood, or that begins no block in this dialect"
             self.wrong(node.line, why, outer.instance, node)
@@ -151,21 +183,24 @@ class Scan:
         """The context inside a block. In a flat text the same words are the same block, elsewhere each is its own."""
         block = option.target
         key: tuple[object, ...] = (outer.instance, block.place.line, *option.values.values())
-        instance = self._known.get(key) if node is None else None
+        instance = self._known.get(key) if node is None or self.dialect.layout.join_blocks else None
         if instance is None:
             instance = len(self._outer)
             self._outer.append(outer.instance)
-            if node is None:
+            if node is None or self.dialect.layout.join_blocks:
                 self._known[key] = instance
         name = block.name if isinstance(block, BlockType) else ""
         return Context(_OPEN, name, {**outer.values, **option.values} if outer.values else option.values, instance)
 
     def take(self, node: Node, outer: Context, match: Match, *, taken: bool, skipped: int) -> Context:
         """Note what fits a line."""
-        for fact, values, pattern in match.facts:
+        if self.tracing:
+            self.inside[id(node)] = (outer.block, words_of(node, skipped))
+        for fact, values, pattern, at in match.facts:
             known = {**outer.values, **values} if outer.values and not fact.beside else values
-            self.beside.note(fact, IndexedLine(node.line, known, outer.instance, node, skipped, pattern, taken))
-            self.redactor.read(node, Reading(skipped, pattern, None))
+            self.beside.note(fact, IndexedLine(node.line, known, outer.instance, node, skipped + at, pattern, taken))
+            if not fact.anywhere:
+                self.redactor.read(node, Reading(skipped, pattern, None))
         inner = self._closed.get(outer.instance)
         if inner is None:
             inner = self._closed[outer.instance] = Context(_UNREAD, instance=outer.instance)
@@ -173,11 +208,11 @@ class Scan:
             inner = self.enter(outer, match.head, node)
             block = match.head.target
             self.head(node, skipped, match.head)
-            if block.templates:
+            if block.every:
                 whole = match.head._replace(values=inner.values)
                 self.matches.append(LineMatch(node, (whole,), inner.instance, taken))
-            elif self.tracing:
-                self.outcomes[node.line] = LineOutcome("noted")
+            else:
+                self.became(node, LineOutcome("noted", place=block.place))
         if match.options:
             self.translated(node, outer, match.options, taken=taken, skipped=skipped)
             return inner
@@ -187,11 +222,10 @@ class Scan:
             self.pass_over(node)
             self.redactor.read(node, Reading(skipped, match.passed, None))
             return outer._replace(state=_PASSED)
-        if match.facts:
-            numbers = tuple(fact.number for fact, _, _ in match.facts)
+        numbers = tuple(fact.number for fact, _, _, _ in match.facts if not fact.anywhere)
+        if numbers:
             self.waiting[node.line] = (node, outer.instance, numbers)
-            if self.tracing:
-                self.outcomes[node.line] = LineOutcome("noted")
+            self.became(node, LineOutcome("noted"))
             return inner
         self.wrong(node.line, match.near or self.no_translation(outer, words_of(node, skipped)), outer.instance, node)
         return inner
@@ -216,8 +250,12 @@ class Scan:
 
     def pass_over(self, node: Node) -> None:
         """A line that is knowingly not read: what it holds is not shown either."""
+        self.became(node, LineOutcome("passed"))
+
+    def became(self, node: Node, outcome: LineOutcome) -> None:
+        """Note what a statement came to, where that is traced."""
         if self.tracing:
-            self.outcomes[node.line] = LineOutcome("passed")
+            self.outcomes[id(node)] = (node, outcome)
 
     def translated(self, node: Node, outer: Context, options: Sequence[Option], *, taken: bool, skipped: int) -> None:
         whole = tuple(
@@ -238,11 +276,11 @@ class Scan:
 
     def published(self, node: Node, target: Translation, text: Sequence[tuple[int, str]]) -> None:
         """Free text is read, or passed over."""
-        how = "said" if target.templates else "passed"
+        how = "said" if target.every else "passed"
         for line, words in text:
             if line != node.line and self.tracing:
-                self.outcomes[line] = LineOutcome(how, text=words if target.templates else "")
-            if target.templates:
+                self.of_text[line] = LineOutcome(how, text=words if target.every else "")
+            if target.every:
                 self.redactor.publish(line, words)
 
     def told(self, node: Node, at: int, option: Option) -> None:
@@ -250,11 +288,13 @@ class Scan:
         target = option.target
         if option.pattern is None or not isinstance(target, Translation):
             return
-        silent = not (target.templates or target.parts or target.taken_back)
+        silent = not (target.every or target.parts or target.taken_back)
         parts = target if target.parts and option.left else None
         self.redactor.read(node, Reading(at, option.pattern, None if silent else target.secret, parts))
 
     def free_text(self, node: Node, target: Translation, option: Option) -> list[tuple[int, str]] | None:
+        if node.text is not None:
+            return list(node.text)
         named = target.until[1:-1] if target.until.startswith("{") else ""
         if not named:
             return self.text.take_text(None, target.until, sign=False)
@@ -272,9 +312,10 @@ class Scan:
         words = tuple(self.plain(node.words)) if node is not None else ()
         self.unread.setdefault(line, (why, instance, words))
         self.redactor.unread(line)
-        if self.tracing:
-            self.outcomes[line] = LineOutcome("unread", (), why)
+        if node is None and self.tracing:
+            self.of_text[line] = LineOutcome("unread", (), why)
         if node is not None:
+            self.became(node, LineOutcome("unread", (), why))
             for more in range(node.line + 1, node.last + 1):
                 self.unread.setdefault(more, ("it continues a line that was not understood", instance, ()))
                 self.redactor.unread(more)

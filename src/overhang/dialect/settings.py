@@ -1,10 +1,10 @@
 """The settings of a dialect: layout, types, profile, samples; and how mistakes in its file are collected."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from overhang.dialect.hole_types import TYPES, date_type, table_type
-from overhang.dialect.model import FORMS, Layout, Sample, SourceRef
+from overhang.dialect.model import FORMS, Layout, Sample, SourceRef, TableForm
 from overhang.dialect.pattern import Notation
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
 from overhang.profiles.model import mistakes, text_of
@@ -12,13 +12,17 @@ from overhang.text import did_you_mean
 from overhang.text.toml_file import TomlValidator
 
 TOP_KEYS = (
-    "name about recognise layout profile never-carries blanked always tables dates blocks translate pass-over sample"
+    "name about recognise layout profile never-carries blanked always tables dates blocks translate pass-over "
+    "pass-over-everywhere step sample"
 ).split()
 _AT_TOP = "it stands at the top of the file, before the first [table]"
 LAYOUT_KEYS = (
     "form comments trailing-comments block-comments take-back say quotes signs open close ends headings closers "
-    "prompt ignore-case continued"
+    "prompt ignore-case continued continues page-breaks leaders label-ends between dormant join-blocks tables"
 ).split()
+TABLE_KEYS = "under apart key ditto unsaid escape edges dormant".split()
+#: Settings of texts that are read line by line.
+_BY_LINE = ("continued", "continues", "page-breaks", "leaders", "label-ends", "between", "tables", "prompt")
 
 
 class Settings(TomlValidator):
@@ -50,9 +54,11 @@ class Settings(TomlValidator):
             headings.append((before.strip(), after.strip()))
         if form == "sections" and not headings:
             self.bad(self.places.of("layout", "form"), "layout.headings: the form sections needs headings")
-        ignore_case = table.get("ignore-case", False)
-        if not isinstance(ignore_case, bool):
-            self.bad(self.places.of("layout", "ignore-case"), "layout.ignore-case: expected true or false")
+        ignore_case = self.switch(table, "ignore-case", "layout")
+        for key in _BY_LINE:
+            if key in table and form == "braces":
+                self.bad(self.places.of("layout", key), f"layout.{key}: the form braces knows no lines")
+        tables = tuple(self.table_forms(table, ignore_case=ignore_case))
         blocks = self.texts(table, "block-comments", "layout")
         if len(blocks) not in (0, 2):
             self.bad(
@@ -79,10 +85,51 @@ class Settings(TomlValidator):
             tuple(headings),
             self.texts(table, "closers", "layout"),
             self.word(table, "prompt", "layout"),
-            ignore_case is True,
+            ignore_case,
             self.word(table, "continued", "layout"),
             blocks,
+            self.word(table, "continues", "layout"),
+            self.texts(table, "page-breaks", "layout"),
+            self.word(table, "leaders", "layout"),
+            self.word(table, "label-ends", "layout"),
+            self.word(table, "between", "layout"),
+            self.texts(table, "dormant", "layout"),
+            self.switch(table, "join-blocks", "layout"),
+            tables,
         )
+
+    def switch(self, table: Mapping[str, Any], key: str, path: str) -> bool:
+        """Whether a key is set to true."""
+        value = table.get(key, False)
+        if not isinstance(value, bool):
+            self.bad(self.places.of(path, key), f"{path}.{key}: expected true or false".lstrip("."))
+        return value is True
+
+    def table_forms(self, table: Mapping[str, Any], *, ignore_case: bool) -> Iterator[TableForm]:
+        """How tables are written."""
+        value = table.get("tables", [])
+        line = self.places.of("layout", "tables")
+        if not isinstance(value, list) or not all(isinstance(each, dict) for each in value):
+            self.bad(line, "layout.tables: expected [[layout.tables]], once for each form of table")
+            return
+        dormant = self.texts(table, "dormant", "layout")
+        for index, each in enumerate(value):
+            path = f"layout.tables.{index}"
+            self.known(each, TABLE_KEYS, path, "layout.tables: ")
+            under = self.word(each, "under", path)
+            if not under:
+                line = self.places.of_item("layout.tables", index)
+                self.bad(line, "layout.tables: under: expected the line that begins the table, * for what varies in it")
+            yield TableForm(
+                under.lower() if ignore_case else under,
+                self.word(each, "apart", path),
+                self.word(each, "key", path),
+                self.word(each, "ditto", path),
+                ("", *self.texts(each, "unsaid", path)),
+                self.word(each, "escape", path),
+                self.switch(each, "edges", path),
+                self.texts(each, "dormant", path) or dormant,
+            )
 
     def types(self, table: Mapping[str, Any], *, fold: bool) -> None:
         types = dict(TYPES)

@@ -45,7 +45,7 @@ class Template(NamedTuple):
     """One statement: the head of its block, what is said in the block, or a line of text in it.
 
     ``each`` is a list of which every value says the statement once; ``secret`` are the holes of stored
-    passwords, ``naming`` those of the head.
+    passwords, ``naming`` those of the head. ``drop``: it is taken back.
     """
 
     head: tuple[Piece, ...]
@@ -55,6 +55,7 @@ class Template(NamedTuple):
     each: str | None
     secret: frozenset[str]
     naming: tuple[str, ...]
+    drop: bool = False
 
 
 class FilledTemplate(NamedTuple):
@@ -101,6 +102,9 @@ def _opening(body: str) -> tuple[str, str] | None:
 def _meaning(head: str, inner: str | None, holes: Mapping[str, Hole]) -> Template:
     text = None
     pieces: tuple[Piece, ...] | None = None
+    bare, drop = _dropped(head, inner)
+    if drop:
+        head, inner = bare
     if inner is not None and inner.startswith("|"):
         text = inner[1:].removeprefix(" ")
     elif inner is not None:
@@ -117,8 +121,17 @@ def _meaning(head: str, inner: str | None, holes: Mapping[str, Hole]) -> Templat
     if len(set(each)) > 1:
         raise BadTemplate("a statement can repeat over one list, and here are two")
     return Template(
-        heads, pieces, text, tuple(sorted(names)), each[0] if each else None, _secret(pieces or (), holes), naming
+        heads, pieces, text, tuple(sorted(names)), each[0] if each else None, _secret(pieces or (), holes), naming, drop
     )
+
+
+def _dropped(head: str, inner: str | None) -> tuple[tuple[str, str | None], bool]:
+    """A statement without the word that takes it back, and whether it has it."""
+    if inner is not None:
+        if head.startswith("drop "):
+            raise BadTemplate(f"write drop before the statement: `{head.removeprefix('drop ')}: drop {inner}`")
+        return (head, inner.removeprefix("drop ")), inner.startswith("drop ")
+    return (head.removeprefix("drop "), None), head.startswith("drop ")
 
 
 def _secret(pieces: Sequence[Piece], holes: Mapping[str, Hole]) -> frozenset[str]:
@@ -151,10 +164,6 @@ def _pieces(text: str, holes: Mapping[str, Hole]) -> tuple[Piece, ...]:
             raise BadTemplate("a list must be a whole word")
         fixed = each.text if len(parts) == 1 and not parts[0][0] else None
         pieces.append(Piece(tuple(parts), spread, fixed))
-    if words and words[0].text == "drop":
-        raise BadTemplate(
-            "drop is not allowed here; a line that takes something back begins with the layout's take-back"
-        )
     del holes
     return tuple(pieces)
 
@@ -218,7 +227,12 @@ def recognise(
     template: Template, head: Sequence[str], inner: Sequence[str] | None, holes: Mapping[str, Hole]
 ) -> Values:
     """The values with which a meaning is just this statement; None where it never is."""
-    if template.text is not None or template.each is not None or (template.inner is None) != (inner is None):
+    if (
+        template.drop
+        or template.text is not None
+        or template.each is not None
+        or (template.inner is None) != (inner is None)
+    ):
         return None
     values: dict[str, str] = {}
     if not _fits(template.head, list(head), holes, values):

@@ -1,10 +1,21 @@
-"""From text to lines in their places: the four layouts, comments, quotes, and free text between its delimiters."""
+"""From text to lines in their places: the layouts, tables in them, and free text between its delimiters."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Generator, Iterator
+from fnmatch import fnmatchcase
+from functools import partial
 from typing import NamedTuple
 
+from overhang.dialect.layout_marks import (
+    braces_pattern,
+    label_pattern,
+    splitter,
+    unquoted,
+    without_comments,
+    without_leader,
+)
 from overhang.dialect.model import Layout
+from overhang.dialect.table_rows import Columns, Row, is_rule
 
 _MOST_DEEP = 200
 
@@ -12,7 +23,8 @@ _MOST_DEEP = 200
 class Node(NamedTuple):
     """One statement of the text: its lines (the first one first), the index of the one it stands under, its words.
 
-    ``raw`` is the text of its first line where it is all of one line, else None.
+    ``raw`` is the text of its first line where it is all of one line, else None. ``text`` is the free text behind it,
+    where that was taken already. ``dormant``: it is written as something that does not hold.
     """
 
     line: int
@@ -20,6 +32,8 @@ class Node(NamedTuple):
     parent: int
     words: list[str]
     raw: str | None
+    text: tuple[tuple[int, str], ...] | None = None
+    dormant: bool = False
 
 
 class Placed(NamedTuple):
@@ -49,11 +63,19 @@ class Text:
         self.problems: list[tuple[int, str]] = []
         self._text = text
         self._never: dict[str, int] = {}
-        self._splitter = _splitter(layout)
-        self._plain = not layout.signs and not layout.trailing_comments
+        self._splitter = splitter(layout)
+        self._plain = not (layout.signs or layout.between or layout.trailing_comments)
         self._comments = layout.comments + layout.trailing_comments
-        self._begins = layout.block_comments[0] if layout.block_comments else ""
         self._continued = layout.continued
+        self._labels = label_pattern(layout)
+        #: the lines as they are read, without comments of several words; and the index of the next statement
+        self._read = self.lines
+        if layout.block_comments and layout.form != "braces":
+            self._read = [line.rstrip("\r") for line in without_comments(text, layout).split("\n")]
+        self._headings = sorted(enumerate(layout.headings), key=lambda each: -len(each[1][0]))
+        self._index = 0
+        #: rows of tables by the heading that they stand under and their keys: the index of each
+        self._rows: dict[tuple[int, str], dict[str, int]] = {}
 
     def nodes(self) -> Iterator[Node]:
         """The statements, in order."""
@@ -71,7 +93,7 @@ class Text:
         for found in self._splitter.finditer(line):
             if found.lastgroup == "comment":
                 break
-            words.append(_unquoted(found.group()) if found.lastgroup == "quoted" else found.group())
+            words.append(unquoted(found.group()) if found.lastgroup == "quoted" else found.group())
         return words
 
     def places(self, line: str, most: int) -> Iterator[Placed]:
@@ -80,7 +102,7 @@ class Text:
             if found.lastgroup == "comment" or found.start() > most:
                 return
             quoted = found.lastgroup == "quoted"
-            text = _unquoted(found.group()) if quoted else found.group()
+            text = unquoted(found.group()) if quoted else found.group()
             yield Placed(text, found.start(), found.end(), quoted, found.lastgroup == "sign")
 
     def tail(self, line: str, word: int) -> str:
@@ -88,14 +110,14 @@ class Text:
         for number, found in enumerate(self._splitter.finditer(line)):
             if number == word:
                 text = line[found.start() :].rstrip()
-                return _unquoted(text) if found.lastgroup == "quoted" and found.end() == len(line.rstrip()) else text
+                return unquoted(text) if found.lastgroup == "quoted" and found.end() == len(line.rstrip()) else text
         return ""
 
     def _line(self) -> tuple[int, str] | None:
         """The next line that says something, and its number."""
         prompt = self.layout.prompt
-        while self.at < len(self.lines):
-            line = self.lines[self.at].rstrip()
+        while self.at < len(self._read):
+            line = self._read[self.at].rstrip()
             self.at += 1
             if prompt and prompt in line[:100]:
                 before, _, after = line.partition(prompt)
@@ -103,25 +125,33 @@ class Text:
             body = line.lstrip()
             if not body or (self._comments and body.startswith(self._comments)):
                 continue
-            if self._begins and body.startswith(self._begins):
-                self._skip_comment(body)
+            if self.layout.page_breaks and any(fnmatchcase(body, form) for form in self.layout.page_breaks):
                 continue
             self.counted += 1
-            return self.at, self._joined(line) if self._continued and line.endswith(self._continued) else line
+            number = self.at
+            if self._continued and line.endswith(self._continued):
+                line = self._joined(line)
+            if self.layout.continues:
+                line = self._with_next(line)
+            if self._labels is not None:
+                line = without_leader(line, self._labels, self.layout.label_ends)
+            return number, line
         return None
 
-    def _skip_comment(self, body: str) -> None:
-        """Pass over the lines of a comment, up to the one that ends it."""
-        ends = self.layout.block_comments[1]
-        while ends not in body and self.at < len(self.lines):
-            body = self.lines[self.at]
+    def _with_next(self, line: str) -> str:
+        """A line and those below that go on with it."""
+        sign = self.layout.continues
+        while self.at < len(self._read) and (body := self._read[self.at].strip()).startswith(sign):
+            line = f"{line} {body.removeprefix(sign).lstrip()}"
             self.at += 1
+            self.counted += 1
+        return line
 
     def _joined(self, line: str) -> str:
         """A line and those that go on with it."""
         parts = [line.removesuffix(self._continued)]
-        while line.endswith(self._continued) and self.at < len(self.lines):
-            line = self.lines[self.at].strip()
+        while line.endswith(self._continued) and self.at < len(self._read):
+            line = self._read[self.at].strip()
             self.at += 1
             self.counted += 1
             parts.append(line.removesuffix(self._continued))
@@ -155,33 +185,65 @@ class Text:
 
     # -- layouts -------------------------------------------------------------------------------------------------------
 
+    def _statements(self, number: int, body: str, parent: int) -> Iterator[Node]:
+        """The statements of one line; several where the layout has a sign that parts them."""
+        for piece in self._parted(body) if self.layout.between else (body,):
+            dormant = bool(self.layout.dormant) and piece.startswith(self.layout.dormant)
+            if dormant:
+                piece = self._awake(piece)
+            self._index += 1
+            yield Node(number, self.at, parent, self.split(piece), piece, None, dormant)
+
+    def _awake(self, body: str) -> str:
+        """A dormant statement without what makes it dormant."""
+        sign = next(each for each in self.layout.dormant if body.startswith(each))
+        return body.removeprefix(sign).lstrip()
+
+    def _parted(self, body: str) -> Iterator[str]:
+        """The statements of a line, at the signs outside quotes."""
+        begin = 0
+        for word in self.places(body, len(body)):
+            if word.sign and word.text in self.layout.between:
+                if piece := body[begin : word.first].strip():
+                    yield piece
+                begin = word.behind
+        if piece := body[begin:].strip():
+            yield piece
+
     def _indented(self) -> Iterator[Node]:
         stack: list[tuple[int, int]] = []
-        index = 0
         while (found := self._line()) is not None:
             number, line = found
             body = line.lstrip()
-            space = line[: len(line) - len(body)]
-            indent = len(space.expandtabs(8))
+            indent = _indent(line)
             if body in self.layout.closers:
                 continue
             while stack and stack[-1][0] >= indent:
                 stack.pop()
-            yield Node(number, self.at, stack[-1][1] if stack else -1, self.split(body), body)
-            stack.append((indent, index))
-            index += 1
+            yield from self._statements(number, body, stack[-1][1] if stack else -1)
+            stack.append((indent, self._index - 1))
+            if self.layout.tables:
+                yield from self._table(body, stack[-2][1] if len(stack) > 1 else -1, partial(_not_below, indent))
 
     def _flat(self) -> Iterator[Node]:
         while (found := self._line()) is not None:
             number, line = found
             body = line.strip()
             if body not in self.layout.closers:
-                yield Node(number, self.at, -1, self.split(body), body)
+                yield from self._statements(number, body, -1)
+                if self.layout.tables:
+                    yield from self._table(body, -1, None)
+
+    def _heading(self, body: str) -> tuple[int, str] | None:
+        """The words of a heading and how deep it is; None for another line."""
+        for level, (before, after) in self._headings:
+            long = len(body) > len(before) + len(after)
+            if long and body.startswith(before) and body.endswith(after):
+                return level, body[len(before) : len(body) - len(after)].strip()
+        return None
 
     def _sections(self) -> Iterator[Node]:
         stack: list[int] = []
-        order = sorted(enumerate(self.layout.headings), key=lambda each: -len(each[1][0]))
-        index = 0
         while (found := self._line()) is not None:
             number, line = found
             body = line.strip()
@@ -189,38 +251,102 @@ class Text:
                 if stack:
                     stack.pop()
                 continue
-            heading = next(
-                (
-                    (level, body[len(before) : len(body) - len(after)].strip())
-                    for level, (before, after) in order
-                    if len(body) > len(before) + len(after) and body.startswith(before) and body.endswith(after)
-                ),
-                None,
-            )
-            if heading is not None:
-                level, words = heading
-                del stack[level:]
-                yield Node(number, self.at, stack[-1] if stack else -1, self.split(words), words)
-                stack.append(index)
-            else:
-                yield Node(number, self.at, stack[-1] if stack else -1, self.split(body), body)
-            index += 1
+            dormant = bool(self.layout.dormant) and body.startswith(self.layout.dormant)
+            heading = self._heading(self._awake(body) if dormant else body)
+            if heading is None:
+                yield from self._statements(number, body, stack[-1] if stack else -1)
+                continue
+            level, words = heading
+            del stack[level:]
+            yield Node(number, self.at, stack[-1] if stack else -1, self.split(words), words, None, dormant)
+            stack.append(self._index)
+            self._index += 1
+            if self.layout.tables:
+                yield from self._table(words, stack[-2] if len(stack) > 1 else -1, self._ends_section)
+
+    def _ends_section(self, line: str) -> bool:
+        body = line.strip()
+        body = self._awake(body) if self.layout.dormant and body.startswith(self.layout.dormant) else body
+        return body in self.layout.closers or self._heading(body) is not None
+
+    # -- tables --------------------------------------------------------------------------------------------------------
+
+    def _table(self, head: str, outer: int, ends: Callable[[str], bool] | None) -> Iterator[Node]:
+        """The rows of the table that a line begins, each a block; ``ends`` tells the line behind it, which without it
+        is an empty one."""
+        folded = head.lower() if self.layout.ignore_case else head
+        form = next((each for each in self.layout.tables if fnmatchcase(folded, each.under)), None)
+        if form is None:
+            return
+        rows = self._rows.setdefault((outer, folded), {})
+        table = rows.setdefault("", self._index - 1)  # a table that comes again goes on with the first
+        columns: Columns | None = None
+        last = -1
+        while (found := self._row_line(ends)) is not None:
+            number, line = found
+            if columns is None:
+                columns = Columns.of(form, line)
+                self._note(number, columns.wrong)
+            elif not (is_rule(line) or columns.is_again(line)):
+                row = columns.row(line)
+                self._note(number, row.wrong)
+                last = yield from self._row_nodes(number, row, (rows, table, last))
+
+    def _row_line(self, ends: Callable[[str], bool] | None) -> tuple[int, str] | None:
+        """The next line of a table; None at its end."""
+        at, counted = self.at, self.counted
+        if ends is None and at < len(self._read) and not self._read[at].strip():
+            return None
+        found = self._line()
+        if found is not None and ends is not None and ends(found[1]):
+            self.at, self.counted = at, counted
+            return None
+        return found
+
+    def _note(self, number: int, wrong: str) -> None:
+        if wrong:
+            self.problems.append((number, wrong))
+
+    def _row_nodes(self, number: int, row: Row, place: tuple[dict[str, int], int, int]) -> Generator[Node, None, int]:
+        """A row as a block, and its cells as the lines in it; gives the block's index.
+
+        A row without a key goes on with the one above it.
+        """
+        rows, table, last = place
+        if row.wrong:
+            return last
+        at = last
+        if row.key:
+            key = f"={row.key}"
+            at = rows.get(key, -1)
+            if at < 0:
+                at = rows[key] = self._index
+                yield Node(number, self.at, table, self.split(row.key) or [row.key], row.key, None, row.dormant)
+                self._index += 1
+        elif at < 0:
+            self.problems.append((number, "this row has no key, and none stands above it"))
+            return last
+        for column, cell in row.cells:
+            raw = f"{column} {cell}"
+            self._index += 1
+            yield Node(number, self.at, at, self.split(raw), raw, None, row.dormant)
+        return at
 
     def _braces(self) -> Iterator[Node]:
         layout = self.layout
-        text = _without_comments(self._text, layout)
+        text = without_comments(self._text, layout)
         stack: list[tuple[int, int]] = []
         words: list[str] = []
         first = last = index = start = counted = 0
         number = 1
-        for found in re.compile(_braces_pattern(layout), re.MULTILINE).finditer(text):
+        for found in re.compile(braces_pattern(layout), re.MULTILINE).finditer(text):
             kind = found.lastgroup
             if kind in ("word", "quoted", "sign"):
                 if not words:
                     first, start = number, found.start()
                 more = 0
                 if kind == "quoted":
-                    words.append(_unquoted(found.group()))
+                    words.append(unquoted(found.group()))
                     more = found.group().count("\n")
                 else:
                     words.append(found.group())
@@ -237,7 +363,7 @@ class Text:
                 self.at = number
                 if words or kind == "open":
                     raw = text[start : found.start()].rstrip() if first == last and words else None
-                    yield Node(first or number, last or number, stack[-1][0] if stack else -1, words, raw)
+                    yield self._in_braces((first or number, last or number), stack, words, raw)
                     if kind == "open":
                         stack.append((index, first or number))
                     index += 1
@@ -249,9 +375,18 @@ class Text:
                     return
             number += kind == "newline"
         if words:
-            yield Node(first, last, stack[-1][0] if stack else -1, words, None)
+            yield self._in_braces((first, last), stack, words, None)
         for _, line in stack:
             self.problems.append((line, f"this block is never closed with {layout.close}"))
+
+    def _in_braces(
+        self, lines: tuple[int, int], stack: list[tuple[int, int]], words: list[str], raw: str | None
+    ) -> Node:
+        """A statement inside the innermost block."""
+        place = stack[-1][0] if stack else -1
+        if words and words[0] in self.layout.dormant:
+            return Node(*lines, place, words[1:], None, None, True)
+        return Node(*lines, place, words, raw)
 
     def _close(self, stack: list[tuple[int, int]], number: int) -> None:
         """Close the innermost block."""
@@ -261,64 +396,12 @@ class Text:
             self.problems.append((number, f"this {self.layout.close} closes nothing"))
 
 
-def _without_comments(text: str, layout: Layout) -> str:
-    """The text with its block comments blanked, its line feeds kept; one that never ends is none."""
-    if not layout.block_comments:
-        return text
-    begins, ends = layout.block_comments
-    pieces, at = [], 0
-    while (start := text.find(begins, at)) >= 0 and (end := text.find(ends, start + len(begins))) >= 0:
-        line = text.rfind("\n", 0, start) + 1
-        if any(text.count(quote, line, start) % 2 for quote in layout.quotes):
-            end = start + len(begins) - len(ends)  # it stands inside quotes
-            pieces.append(text[at : end + len(ends)])
-        else:
-            pieces += [text[at:start], " ", "\n" * text.count("\n", start, end)]
-        at = end + len(ends)
-    return "".join([*pieces, text[at:]])
+def _indent(line: str) -> int:
+    """How far a line is indented, in characters."""
+    space = line[: len(line) - len(line.lstrip())]
+    return len(space.expandtabs(8))
 
 
-def _splitter(layout: Layout) -> re.Pattern[str]:
-    parts = []
-    if layout.trailing_comments:
-        parts.append(f"(?P<comment>(?<!\\S)(?:{_any(layout.trailing_comments)}).*)")
-    if layout.quotes:
-        parts.append(f"(?P<quoted>{_quoted(layout.quotes)})")
-    signs = layout.signs + (layout.open + layout.close + layout.ends if layout.form == "braces" else "")
-    if signs:
-        parts.append(f"(?P<sign>[{re.escape(signs)}])")
-    parts.append(f"(?P<word>[^\\s{re.escape(signs)}]+)")
-    return re.compile("|".join(parts))
-
-
-def _braces_pattern(layout: Layout) -> str:
-    parts = ["(?P<newline>\n)"]
-    if layout.comments:
-        parts.append(f"(?P<comment>^[^\\S\n]*(?:{_any(layout.comments)}).*)")
-        parts.insert(0, parts.pop())
-    if layout.trailing_comments:
-        parts.insert(0, f"(?P<remark>(?:(?<=\\s)|^)(?:{_any(layout.trailing_comments)}).*)")
-    if layout.quotes:
-        parts.append(f"(?P<quoted>{_quoted(layout.quotes)})")
-    parts += [f"(?P<open>{re.escape(layout.open)})", f"(?P<close>{re.escape(layout.close)})"]
-    if layout.ends:
-        parts.append(f"(?P<ends>{re.escape(layout.ends)})")
-    if layout.signs:
-        parts.append(f"(?P<sign>[{re.escape(layout.signs)}])")
-    every = layout.open + layout.close + layout.ends + layout.signs
-    parts.append(f"(?P<word>[^\\s{re.escape(every)}]+)")
-    return "|".join(parts)
-
-
-def _any(words: tuple[str, ...]) -> str:
-    return "|".join(map(re.escape, words))
-
-
-def _quoted(quotes: str) -> str:
-    signs = [re.escape(sign) for sign in quotes]
-    return "|".join(rf"{sign}[^{sign}\\]*(?:\\.[^{sign}\\]*)*{sign}" for sign in signs)
-
-
-def _unquoted(text: str) -> str:
-    inner = text[1:-1]
-    return re.sub(r"\\(.)", r"\1", inner, flags=re.DOTALL) if "\\" in inner else inner
+def _not_below(indent: int, line: str) -> bool:
+    """Whether a line stands no deeper than one that is indented so far."""
+    return _indent(line) <= indent

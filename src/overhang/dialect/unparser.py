@@ -74,11 +74,13 @@ def _variants(inner: list[str] | None) -> Iterator[list[str] | None]:
 def _targets(dialect: Dialect, *, drop: bool) -> Iterator[tuple[Translation | BlockType, Template]]:
     """What says exactly one statement, whatever else the text says."""
     for each in dialect.translations:
-        plain = not (each.conditional or each.parts or each.text or (drop and each.taken_back is not None))
+        plain = not (
+            each.conditional or each.meanings or each.parts or each.text or (drop and each.taken_back is not None)
+        )
         if plain and len(each.templates) == 1:
             yield each, each.templates[0]
     for block in dialect.blocks.values():
-        if len(block.templates) == 1:
+        if len(block.templates) == 1 and not block.meanings:
             yield block, block.templates[0]
 
 

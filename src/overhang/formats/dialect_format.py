@@ -1,13 +1,13 @@
 """The reader of texts in makers' languages: one for each dialect; and where dialects are found."""
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from fnmatch import fnmatchcase
 from functools import cached_property
 from importlib.resources import files
 from itertools import islice
 
-from overhang.dialect.interpreter import read_dialect_text
+from overhang.dialect.interpreter import Helpers, Step, read_dialect_text
 from overhang.dialect.loader import read_dialect
 from overhang.dialect.model import BadDialect, Dialect
 from overhang.dialect.pattern import Mismatch
@@ -15,6 +15,7 @@ from overhang.dialect.tokenizer import Text
 from overhang.formats.registry import DIALECT as ENDING
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import decode
+from overhang.text import UnreadableInput
 from overhang.text.toml_file import TomlProblem
 
 _LOOKED_AT = 60
@@ -25,12 +26,16 @@ class DialectReader:
     """Reads texts through one dialect."""
 
     def __init__(
-        self, dialect: Dialect, openers: "Callable[[], dict[str, Callable[[str], str]]] | None" = None
+        self,
+        dialect: Dialect,
+        openers: "Callable[[], dict[str, Callable[[str], str]]] | None" = None,
+        trusted: Collection[str] = (),
     ) -> None:
         self.dialect = dialect
         self.name = f"dialect {dialect.name}"
         self.about = dialect.about
         self._find_openers = openers
+        self._trusted = trusted
 
     @cached_property
     def openers(self) -> dict[str, Callable[[str], str]]:
@@ -38,6 +43,26 @@ class DialectReader:
         if self._find_openers is None or not any(each.opener for each in self.dialect.translations):
             return {}
         return self._find_openers()
+
+    @cached_property
+    def helpers(self) -> Helpers:
+        """What opens masking, and the dialect's step. Raises UnreadableInput where the step may not run, or cannot."""
+        return Helpers(self.openers, self._step() if self.dialect.step else None)
+
+    def _step(self) -> Step:
+        from overhang.teach.step import Step
+        from overhang.teach.trust import ENDING as STEP
+        from overhang.teach.trust import NotAStep, is_trusted, read_step
+
+        path = self.dialect.file.removesuffix(ENDING) + STEP
+        try:
+            data = read_step(path)
+            trusted = is_trusted(data, self._trusted)
+        except NotAStep as problem:
+            raise UnreadableInput(str(problem)) from None
+        if not trusted:
+            raise UnreadableInput(f"the step {path} is not trusted; read it, then run: overhang trust {path}")
+        return Step(data, path)
 
     def recognises(self, data: bytes, file: str) -> bool:
         """By the file's name, or by a line that only this maker writes."""
@@ -64,7 +89,7 @@ class DialectReader:
 
     def read(self, data: bytes, file: str) -> ParsedConfig:
         """Read it. Raises Unreadable."""
-        return read_dialect_text(self.dialect, decode(data), file, self.openers)
+        return read_dialect_text(self.dialect, decode(data), file, self.helpers)
 
 
 def load_dialect(path: str, shown: str | None = None, *, recognising: bool = False) -> Dialect:

@@ -2,7 +2,7 @@
 
 import importlib
 import os
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from fnmatch import fnmatchcase
 from typing import Any
 
@@ -25,6 +25,8 @@ READERS = {
 GROUP = "overhang.formats"
 #: How the name of a dialect's file ends.
 DIALECT = ".dialect.toml"
+#: How the name of a dialect's step ends.
+STEP = ".dialect.py"
 OPENERS = "overhang.openers"
 
 
@@ -61,9 +63,13 @@ class _Foreign:
 
 
 class FormatRegistry:
-    """All readers there are for a run. ``problems`` is what is wrong with dialects that were found, not asked for."""
+    """All readers there are for a run. ``problems`` is what is wrong with dialects that were found, not asked for.
 
-    def __init__(self, reader: str | None = None, dialect: str | None = None) -> None:
+    ``trusted`` are digests of steps that may run, beside those on the user's list.
+    """
+
+    def __init__(self, reader: str | None = None, dialect: str | None = None, trusted: Collection[str] = ()) -> None:
+        self._trusted = trusted
         self.problems: list[tuple[str, str]] = []
         self._dialects: dict[str, DialectReader | None] = {}
         self._folders: dict[str, list[DialectReader]] = {}
@@ -195,7 +201,7 @@ class FormatRegistry:
 
         # where those that come with the product are installed is of no use to anybody
         shown = os.path.basename(path) if path in shipped().values() else None
-        return DialectReader(load_dialect(path, shown), self._openers)
+        return DialectReader(load_dialect(path, shown), self._openers, self._trusted)
 
     def _dialect_asked(self, name: str, who: str, root: str = "") -> "DialectReader":
         """A dialect by its file, or by its name among those that come with the product. Raises NoReader."""

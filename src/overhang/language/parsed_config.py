@@ -26,7 +26,8 @@ class Phrased(NamedTuple):
 class ParsedConfig(NamedTuple):
     """The result of reading one device's configuration.
 
-    ``unread`` holds the numbers of the lines that were not understood, ``understood`` counts the others. ``lines``
+    ``unread`` holds the numbers of the lines that were not understood, ``silent`` those of lines that something of a
+    dialect fits and that say nothing here, since a condition does not hold; ``understood`` counts the others. ``lines``
     quote what their reader has vouched for. ``reader`` names what read them. For a text that is no sheet, ``profiles``
     are those that its format adds, ``others`` holds the lines of further files that statements come from, ``phrase``
     writes statements of the sheet language
@@ -46,6 +47,7 @@ class ParsedConfig(NamedTuple):
     assumed: Profile | None = None
     program: Program | None = None
     incomplete: bool = False
+    silent: tuple[int, ...] = ()
 
     @property
     def fully_understood(self) -> bool:

@@ -8,21 +8,22 @@ from overhang.report.lines import Line, count, cut, wrap
 from overhang.text.toml_file import TomlProblem
 
 _MOST_SHAPES = 30
-_MARKS = {"said": ("good", "="), "noted": ("dim", "."), "passed": ("dim", "-"), "unread": ("medium", "?")}
+#: What became of a statement: its style, its mark, and what it is called.
+_STATES = {
+    "said": ("good", "=", "translated"),
+    "noted": ("dim", ".", "set nothing by themselves"),
+    "silent": ("medium", "~", "fit, but a condition does not hold"),
+    "passed": ("dim", "-", "ignored"),
+    "unread": ("medium", "?", "not understood"),
+}
+_COLUMNS = ("line", "state", "block", "statement", "meaning", "dialect_line", "why")
 
 
 def preview_lines(dialect: Dialect, file: str, trial: Preview, width: int, *, unknown: bool) -> Iterator[Line]:
-    """The share first, then every line beside what it became, then what never fired, and what is left to write."""
-    percent = int(trial.share * 1000) / 10
-    style = "good" if not trial.unread else "medium"
-    left = f"{trial.unread:,} of {count(trial.total, 'line')} not"
-    for piece in wrap(f"{percent:g} % of {file} understood through {dialect.name}: {left}", width):
-        yield [(piece, style)]
-    counts = (("translated", trial.said), ("take effect with others", trial.noted), ("ignored", trial.passed))
-    parts = [f"{mark} {number:,} {what}" for mark, (what, number) in zip("=.-", counts, strict=True)]
-    yield [(cut("   ".join([*parts, f"? {trial.unread:,} not understood"]), width), "dim")]
+    """The answer first, then every statement beside what it became, what never fired, and what is left to write."""
+    yield from _verdict(dialect, file, trial, width)
     yield []
-    yield from _beside([each for each in trial.lines if not unknown or each.outcomes.how == "unread"], width)
+    yield from _beside([each for each in trial.lines if not unknown or each.outcome.how == "unread"], width)
     if trial.idle:
         yield [(f"matched no line ({len(trial.idle)} of the dialect's entries)", "bold")]
         for line, text in trial.idle:
@@ -39,28 +40,82 @@ def preview_lines(dialect: Dialect, file: str, trial: Preview, width: int, *, un
         yield []
 
 
+def _verdict(dialect: Dialect, file: str, trial: Preview, width: int) -> Iterator[Line]:
+    percent = int(trial.share * 1000) / 10
+    style = "good" if not trial.unread and not trial.silent else "medium"
+    left = f"{trial.unread:,} of {count(trial.total, 'line')} not"
+    if trial.silent:
+        left += f", and {trial.silent:,} {'fits' if trial.silent == 1 else 'fit'} but set nothing"
+    for piece in wrap(f"{percent:g} % of {file} understood through {dialect.name}: {left}", width):
+        yield [(piece, style)]
+    parts = [
+        f"{mark} {trial.by_state.get(how, 0):,} {what}"
+        for how, (_, mark, what) in _STATES.items()
+        if trial.by_state.get(how, 0) or how in ("said", "unread")
+    ]
+    for piece in wrap("statements: " + "   ".join(parts), width):
+        yield [(piece, "dim")]
+    over = sum(bool(each.overridden) for each in trial.lines)
+    if over:
+        yield [(f"{count(over, 'statement')} replaced by a later line", "dim")]
+
+
 def _beside(lines: Sequence[PreviewLine], width: int) -> Iterator[Line]:
-    """Each line at the left, what it became at the right."""
+    """Each statement at the left, what it became at the right."""
     room = max(24, min(44, width * 2 // 5))
     for each in lines:
-        style, mark = _MARKS[each.outcomes.how]
+        style, mark, _ = _STATES[each.outcome.how]
         text = cut(each.text.replace("\t", " "), room)
-        right = list(each.outcomes.statements) or [_why(each)]
-        for index, said in enumerate(right):
+        right = [(said, "" if each.outcome.how == "said" else style) for said in each.outcome.statements]
+        right = right or [(_why(each), style)]
+        right += [(f"no effect: line {line} sets {word} again", "medium") for word, line in each.overridden]
+        if each.outcome.how == "unread" and each.near:
+            near = each.near[0]
+            right.append((f"near: line {near.line} of the dialect: {near.verdict}", "dim"))
+        for index, (said, how) in enumerate(right):
             left = f"{each.line:>6} {mark} {text:<{room}}  " if index == 0 else " " * (room + 11)
-            yield [
-                (left[:9], style),
-                (left[9:], "" if each.outcomes.how == "said" else "dim"),
-                (cut(said, width - room - 12), "" if each.outcomes.how == "said" else style),
-            ]
+            rest = "" if each.outcome.how == "said" else "dim"
+            yield [(left[:9], style), (left[9:], rest), (cut(said, width - room - 12), how)]
     if lines:
         yield []
 
 
 def _why(each: PreviewLine) -> str:
-    if each.outcomes.how == "unread":
-        return each.outcomes.why
-    return each.outcomes.why or {"passed": "ignored", "noted": ""}[each.outcomes.how]
+    return each.outcome.why or ("ignored" if each.outcome.how == "passed" else "")
+
+
+def why_lines(dialect: Dialect, file: str, trial: Preview, line: int, width: int) -> Iterator[Line]:
+    """For each statement on one line: what it came to, and everything that was considered."""
+    found = [each for each in trial.lines if each.line == line]
+    if not found:
+        yield [(f"{file}:{line}: says nothing: empty, a comment, or part of the statement before it", "medium")]
+        return
+    for each in found:
+        style, _, what = _STATES[each.outcome.how]
+        said = "; ".join(each.outcome.statements) or _why(each) or what
+        for piece in wrap(f"{file}:{line}: {said}", width):
+            yield [(piece, style)]
+        yield [(f"  {cut(each.text.strip(), width - 2)}", "dim")]
+        yield [(f"  read {f'inside {each.block}' if each.block else 'at the top level'}", "dim")]
+        for near in each.near:
+            place = f"line {near.line}" if near.line else dialect.name
+            mark = "*" if near.verdict.startswith("taken") else "-"
+            for index, piece in enumerate(wrap(f"{near.kind}, {place}: {near.text}: {near.verdict}", width - 4)):
+                yield [(f"  {mark if index == 0 else ' '} {piece}", "" if near.fits else "dim")]
+        if not each.near:
+            yield [("  nothing in the dialect begins like it", "dim")]
+        yield []
+
+
+def preview_table(trial: Preview) -> Iterator[str]:
+    """Every statement as a line of columns with tabs between them; one that means several things is several lines."""
+    yield "\t".join(_COLUMNS)
+    for each in trial.lines:
+        place = each.outcome.place
+        for said in each.outcome.statements or ("",):
+            cells = (str(each.line), each.outcome.how, each.block, each.text.strip(), said)
+            last = (str(place.line) if place is not None else "", each.outcome.why)
+            yield "\t".join(cell.replace("\t", " ") for cell in (*cells, *last))
 
 
 def check_lines(file: str, dialect: Dialect | None, problems: Sequence[TomlProblem], width: int) -> Iterator[Line]:

@@ -55,6 +55,11 @@ class SourceLines:
         return Shown(self._lines[number - 1])
 
 
+def revealed(text: str) -> Shown:
+    """A part of a line as it stands, passwords and all: for those who asked to see them."""
+    return Shown(text)
+
+
 def quoted(line: str, vouched: Vouched) -> Shown:
     """``line`` made of the spans that are vouched for, with ``***`` where something is missing between them."""
     end = len(line) if vouched.end is None else min(vouched.end, len(line))
