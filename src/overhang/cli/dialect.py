@@ -4,7 +4,7 @@ import argparse
 import os
 
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, add_trust, loader_of, trusted_of
+from overhang.cli.inputs import add_inputs, add_trust, loader_of, read_moment, trusted_of
 from overhang.cli.main import formatter
 from overhang.cli.output import tell, write_file
 from overhang.cli.terminal import show, width, write_data
@@ -12,7 +12,7 @@ from overhang.dialect.model import BadDialect, Dialect
 from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
 from overhang.formats.registry import DIALECT as ENDING
 from overhang.language.parsed_config import decode
-from overhang.loading import read_file
+from overhang.loading import Loader, Projects, read_file
 from overhang.text import UnreadableInput
 from overhang.text.printable import data
 
@@ -43,6 +43,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     made["try"].add_argument("--strict", action="store_true", help="exit 3 where a line was not understood")
     add_inputs(made["try"], several=False)
     add_trust(made["check"])
+    made["check"].add_argument(
+        "--logins", metavar="FILE", help="also try logins that should end in a certain way: one JSON object per line"
+    )
+    made["check"].add_argument("--now", metavar="DATE", help="the time of the logins (default: today)")
     made["start"].add_argument("files", nargs="+", metavar="FILE", help="configurations of one maker")
     made["start"].add_argument("--name", help="the name of the dialect")
     made["start"].add_argument("--output", metavar="FILE", help=f"write NAME{ENDING} in place of standard output")
@@ -139,7 +143,48 @@ def _check(options: argparse.Namespace) -> int:
             continue
         wrong = wrong or bool(problems)
         show(check_lines(path, dialect, problems, width()))
+    if options.logins is not None and not (failed or wrong):
+        if len(options.files) != 1:
+            raise UserError("--logins needs one dialect alone")
+        return _logins(options, shipped().get(options.files[0], options.files[0]))
     return FAILED if failed else FOUND if wrong else CLEAN
+
+
+def _logins(options: argparse.Namespace, dialect: str) -> int:
+    """Try the logins of a file on the configurations beside it, read through a dialect."""
+    from overhang.exposure import resolve
+    from overhang.language import ParsedConfig
+    from overhang.report.expected_logins_text import expected_lines
+    from overhang.simulation.attempts import BadAttempt
+    from overhang.simulation.expected_logins import Place, run_expected
+
+    loader = Loader(Projects(), None, dialect, trusted_of(options))
+    configs: dict[str, ParsedConfig] = {}
+    places: dict[str, Place] = {}
+
+    def find(name: str) -> Place:
+        if name not in places:
+            path = os.path.join(os.path.dirname(options.logins), name)
+            try:
+                configs[name] = loader.load(path)
+            except UnreadableInput as problem:
+                raise BadAttempt(f"{path}: {problem}") from None
+            project = loader.projects.of(path)
+            places[name] = Place(resolve(configs[name], project), project.servers)
+        return places[name]
+
+    try:
+        lines = decode(read_file(options.logins)).split("\n")
+    except UnreadableInput as problem:
+        raise UserError(f"{options.logins}: {problem}") from None
+    start = read_moment(options.now).replace(hour=0, minute=0, second=0, microsecond=0)
+    logins = list(run_expected(lines, find, start if options.now is None else read_moment(options.now)))
+    if not logins:
+        raise UserError(f"{options.logins}: holds no login")
+    show(expected_lines(options.logins, logins, configs, width()))
+    if any(login.problem for login in logins):
+        return FAILED
+    return CLEAN if all(login.right for login in logins) else FOUND
 
 
 def _list() -> int:

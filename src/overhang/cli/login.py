@@ -139,7 +139,7 @@ def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Projec
         start = start.replace(hour=0, minute=0, second=0, microsecond=0)
     sequence = Sequence(resolved, start, project.servers)
     writer = LineWriter()
-    bad = 0
+    bad = others = 0
     waiting: list[Printable] = []
     most = 1 if options.attempts == "-" else 500
     for answer in run_lines(sequence, _lines(options.attempts)):
@@ -147,7 +147,10 @@ def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Projec
             bad += 1
             waiting.append(Printable(json.dumps({"error": str(answer)}) + "\n"))
         else:
-            waiting.append(writer.line(answer))
+            expected = sequence.expected
+            right = expected.met_by(answer) if expected.outcomes else None
+            others += right is False
+            waiting.append(writer.line(answer, right))
         if len(waiting) >= most:
             write_out(Printable("".join(waiting)))
             waiting.clear()
@@ -155,7 +158,11 @@ def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Projec
     if bad:
         tell(f"{options.attempts}: {bad} of the lines are not valid attempts; their results say why")
         return FAILED
-    return NOT_UNDERSTOOD if options.strict and not resolved.understood else CLEAN
+    if options.strict and not resolved.understood:
+        return NOT_UNDERSTOOD
+    if others:
+        tell(f"{options.attempts}: {others} of the lines do not end as they expect")
+    return FOUND if others else CLEAN
 
 
 def _lines(path: str) -> Iterator[str]:

@@ -1,7 +1,7 @@
 """Emits statements in the order of the text, removes them where a line negates them, and marks their blocks as doubtful
 where a line was not understood."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from overhang.dialect.instantiate import Instantiated
 from overhang.dialect.template import Template
@@ -16,7 +16,8 @@ class Emitter:
     """Collects the statements of one text in ``program``."""
 
     def __init__(self) -> None:
-        self.program = Program.empty()
+        self.suspected: dict[str, int] = {}
+        self.program = Program.empty()._replace(suspected=self.suspected)
         self._heads: dict[object, int] = {}
         self._fields: dict[object, set[str]] = {}
         self._by_instance: dict[int, set[int]] = {}
@@ -82,8 +83,8 @@ class Emitter:
         if words:
             self._by_value.setdefault(min(words), []).append((owner, frozenset(words)))
 
-    def doubt(self, line: int, words: Sequence[str], instances: Sequence[int]) -> None:
-        """A line was not understood: put in doubt the blocks that it stands in or names."""
+    def doubt(self, line: int, words: Sequence[str], instances: Sequence[int], kinds: Collection[str] = ()) -> None:
+        """A line was not understood: put in doubt the blocks that it stands in or names, else those of some kinds."""
         owners: set[int] = set()
         for instance in instances:
             owners = owners or self._by_instance.get(instance, set())
@@ -95,3 +96,5 @@ class Emitter:
         doubts = self.program.doubts
         for owner in owners:
             doubts[owner] = min(doubts.get(owner, line), line)
+        for kind in kinds if not owners else ():
+            self.suspected[kind] = min(self.suspected.get(kind, line), line)

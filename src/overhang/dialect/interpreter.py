@@ -12,14 +12,15 @@ from overhang.dialect.conditions import Place, Verdict, holding
 from overhang.dialect.device_defaults import add_always, add_unknown
 from overhang.dialect.emitter import Emitter
 from overhang.dialect.instantiate import MOST_STATEMENTS, Instantiated, Openers, instantiate
+from overhang.dialect.kinds import kinds_of
 from overhang.dialect.line_index import IndexedLine
 from overhang.dialect.matcher import Option, PartMatch, Values, parts_of
 from overhang.dialect.model import BlockType, Dialect, Meaning, SourceRef, Test, Translation
 from overhang.dialect.ordering import in_order
 from overhang.dialect.redactor import Reading, shown_dialect
-from overhang.dialect.scan import LineMatch, LineOutcome, Scan
+from overhang.dialect.scan import OUTERMOST, LineMatch, LineOutcome, Scan
 from overhang.dialect.template import Template
-from overhang.dialect.tokenizer import Node
+from overhang.dialect.tokenizer import Node, Text
 from overhang.dialect.unparser import phrase
 from overhang.language.builder import Builder
 from overhang.language.parsed_config import ParsedConfig
@@ -28,16 +29,22 @@ from overhang.text import Diagnostic, Level, Span
 
 
 class StepResult(NamedTuple):
-    """What a step made of a text: the statements that translations read, those that it said itself (each with the words
-    that may be shown and those that may not), what is not understood and why, and what else became of the rest."""
+    """What a step made of a text.
+
+    ``nodes`` are the statements that translations read; ``said`` those that it said itself, each with the words that
+    may be shown and those that may not; ``doubts`` what is not understood, why, and what it may be about; ``gone`` what
+    else became of the rest. ``spelt`` are words that the step's code spells out, so that they are nobody's secret where
+    a statement begins with one.
+    """
 
     nodes: Sequence[Node]
     said: Sequence[tuple[Node, Instantiated, set[str], set[str]]] = ()
-    doubts: Sequence[tuple[Node, str]] = ()
+    doubts: Sequence[tuple[Node, str, frozenset[str]]] = ()
     gone: Sequence[tuple[Node, str]] = ()
+    spelt: frozenset[str] = frozenset()
 
 
-Step = Callable[[Sequence[Node], Emitter], StepResult]
+Step = Callable[[Sequence[Node], Text, Emitter], StepResult]
 
 
 class Helpers(NamedTuple):
@@ -64,19 +71,23 @@ class Interpreter:
         self.scan = Scan(dialect, text, tracing=tracing)
         self.emitter = Emitter()
         self.used: set[int] = set()
+        #: kinds of blocks that a step says lines which it does not understand may be about
+        self.about: dict[int, frozenset[str]] = {}
 
     def parsed(self) -> ParsedConfig:
         """The device, with the diagnostics of its text."""
+        dialect = self.dialect
         if self.step is None:
             self.scan.run()
         else:
             self.take_step(self.step)
         self.settle()
-        for line, reason in self.scan.text.problems:
-            self.scan.wrong(line, reason, 0)
+        for line, reason, outer in self.scan.text.problems:
+            context = self.scan.contexts[outer] if 0 <= outer < len(self.scan.contexts) else OUTERMOST
+            self.scan.wrong(line, reason, context.instance)
         for line, (_, instance, words) in sorted(self.scan.unread.items()):
-            self.emitter.doubt(line, words, list(self.scan.around(instance)))
-        dialect = self.dialect
+            kinds = kinds_of(dialect, self.scan.block_of(instance), words) | self.about.get(line, frozenset())
+            self.emitter.doubt(line, words, list(self.scan.around(instance)), kinds)
         builder = Builder(dialect.file, self.scan.redactor.lines.quote, quiet=True)
         add_always(dialect, builder)
         builder.file = self.file
@@ -108,17 +119,20 @@ class Interpreter:
     def take_step(self, step: Step) -> None:
         """Have the dialect's step work on the statements, and read what it leaves."""
         scan = self.scan
-        result = step(list(scan.with_texts()), self.emitter)
+        result = step(list(scan.with_texts()), scan.text, self.emitter)
         said: dict[int, list[Instantiated]] = {}
         for node, statement, shown, secret in result.said:
             scan.redactor.vouch(node, shown, secret)
             said.setdefault(id(node), []).append(statement)
             scan.became(node, LineOutcome("said", tuple(said[id(node)])))
         for node, how in result.gone:
+            first = node.words[0] if node.words else ""
+            scan.redactor.vouch(node, {first} & result.spelt, ())
             if id(node) not in said:
                 scan.became(node, LineOutcome("passed", why=how))
-        for node, why in result.doubts:
+        for node, why, about in result.doubts:
             scan.wrong(node.line, why, 0, node)
+            self.about[node.line] = self.about.get(node.line, frozenset()) | about
         scan.read(result.nodes)
 
     def diagnostic(self, line: int, why: str) -> Diagnostic:

@@ -47,6 +47,9 @@ class Context(NamedTuple):
     instance: int = 0
 
 
+OUTERMOST = Context(_OPEN)
+
+
 class LineMatch(NamedTuple):
     """A line that a translation, or the head of a block, fits. ``options``: the first that holds is taken."""
 
@@ -87,6 +90,8 @@ class Scan:
         self._closed: dict[int, Context] = {}
         self._outer: list[int] = [-1]
         self._known: dict[tuple[object, ...], int] = {}
+        self._blocks: list[str] = [""]
+        self.contexts: list[Context] = []
 
     def run(self) -> None:
         """Go through the text."""
@@ -94,9 +99,9 @@ class Scan:
 
     def read(self, nodes: Iterable[Node]) -> None:
         """Take in statements."""
-        contexts: list[Context] = []
+        contexts = self.contexts
         for node in nodes:
-            outer = contexts[node.parent] if node.parent >= 0 else Context(_OPEN)
+            outer = contexts[node.parent] if node.parent >= 0 else OUTERMOST
             contexts.append(self.node(node, outer))
 
     def with_texts(self) -> Iterator[Node]:
@@ -187,6 +192,7 @@ class Scan:
         if instance is None:
             instance = len(self._outer)
             self._outer.append(outer.instance)
+            self._blocks.append(block.name if isinstance(block, BlockType) else "")
             if node is None or self.dialect.layout.join_blocks:
                 self._known[key] = instance
         name = block.name if isinstance(block, BlockType) else ""
@@ -324,6 +330,10 @@ class Scan:
         """Words without the one that says or takes back."""
         layout = self.dialect.layout
         return words[1:] if words and words[0] in (layout.say, layout.take_back) else words
+
+    def block_of(self, instance: int) -> str:
+        """The kind of a block of the text."""
+        return self._blocks[instance]
 
     def around(self, instance: int) -> Iterator[int]:
         """A block of the text, and those that it stands in."""

@@ -24,7 +24,8 @@ class Node(NamedTuple):
     """One statement of the text: its lines (the first one first), the index of the one it stands under, its words.
 
     ``raw`` is the text of its first line where it is all of one line, else None. ``text`` is the free text behind it,
-    where that was taken already. ``dormant``: it is written as something that does not hold.
+    where that was taken already. ``dormant``: it is written as something that does not hold; ``opens``: as a block,
+    even where nothing stands in it.
     """
 
     line: int
@@ -34,6 +35,7 @@ class Node(NamedTuple):
     raw: str | None
     text: tuple[tuple[int, str], ...] | None = None
     dormant: bool = False
+    opens: bool = False
 
 
 class Placed(NamedTuple):
@@ -50,7 +52,8 @@ class Placed(NamedTuple):
 
 
 class Text:
-    """A text laid out by a layout. ``problems`` are lines that break the layout, ``counted`` all that say something.
+    """A text laid out by a layout. ``problems`` are lines that break the layout, with the index of
+    what they stand under or -1, ``counted`` all that say something.
 
     ``nodes`` yields one after another, so that whoever reads them may take free text from behind the last one.
     """
@@ -60,7 +63,7 @@ class Text:
         self.lines = [line.rstrip("\r") for line in text.split("\n")]
         self.at = 0
         self.counted = 0
-        self.problems: list[tuple[int, str]] = []
+        self.problems: list[tuple[int, str, int]] = []
         self._text = text
         self._never: dict[str, int] = {}
         self._splitter = splitter(layout)
@@ -258,7 +261,7 @@ class Text:
                 continue
             level, words = heading
             del stack[level:]
-            yield Node(number, self.at, stack[-1] if stack else -1, self.split(words), words, None, dormant)
+            yield Node(number, self.at, stack[-1] if stack else -1, self.split(words), words, None, dormant, True)
             stack.append(self._index)
             self._index += 1
             if self.layout.tables:
@@ -286,10 +289,10 @@ class Text:
             number, line = found
             if columns is None:
                 columns = Columns.of(form, line)
-                self._note(number, columns.wrong)
+                self._note(number, columns.wrong, table)
             elif not (is_rule(line) or columns.is_again(line)):
                 row = columns.row(line)
-                self._note(number, row.wrong)
+                self._note(number, row.wrong, table)
                 last = yield from self._row_nodes(number, row, (rows, table, last))
 
     def _row_line(self, ends: Callable[[str], bool] | None) -> tuple[int, str] | None:
@@ -303,9 +306,9 @@ class Text:
             return None
         return found
 
-    def _note(self, number: int, wrong: str) -> None:
+    def _note(self, number: int, wrong: str, table: int) -> None:
         if wrong:
-            self.problems.append((number, wrong))
+            self.problems.append((number, wrong, table))
 
     def _row_nodes(self, number: int, row: Row, place: tuple[dict[str, int], int, int]) -> Generator[Node, None, int]:
         """A row as a block, and its cells as the lines in it; gives the block's index.
@@ -321,10 +324,10 @@ class Text:
             at = rows.get(key, -1)
             if at < 0:
                 at = rows[key] = self._index
-                yield Node(number, self.at, table, self.split(row.key) or [row.key], row.key, None, row.dormant)
+                yield Node(number, self.at, table, self.split(row.key) or [row.key], row.key, None, row.dormant, True)
                 self._index += 1
         elif at < 0:
-            self.problems.append((number, "this row has no key, and none stands above it"))
+            self.problems.append((number, "this row has no key, and none stands above it", table))
             return last
         for column, cell in row.cells:
             raw = f"{column} {cell}"
@@ -363,7 +366,7 @@ class Text:
                 self.at = number
                 if words or kind == "open":
                     raw = text[start : found.start()].rstrip() if first == last and words else None
-                    yield self._in_braces((first or number, last or number), stack, words, raw)
+                    yield self._in_braces((first or number, last or number), stack, (words, raw), opens=kind == "open")
                     if kind == "open":
                         stack.append((index, first or number))
                     index += 1
@@ -371,29 +374,35 @@ class Text:
                 if kind == "close":
                     self._close(stack, number)
                 if len(stack) > _MOST_DEEP:
-                    self.problems.append((number, f"blocks are nested more than {_MOST_DEEP} deep"))
+                    self.problems.append((number, f"blocks are nested more than {_MOST_DEEP} deep", -1))
                     return
             number += kind == "newline"
         if words:
-            yield self._in_braces((first, last), stack, words, None)
+            yield self._in_braces((first, last), stack, (words, None))
         for _, line in stack:
-            self.problems.append((line, f"this block is never closed with {layout.close}"))
+            self.problems.append((line, f"this block is never closed with {layout.close}", -1))
 
     def _in_braces(
-        self, lines: tuple[int, int], stack: list[tuple[int, int]], words: list[str], raw: str | None
+        self,
+        lines: tuple[int, int],
+        stack: list[tuple[int, int]],
+        said: tuple[list[str], str | None],
+        *,
+        opens: bool = False,
     ) -> Node:
         """A statement inside the innermost block."""
         place = stack[-1][0] if stack else -1
+        words, raw = said
         if words and words[0] in self.layout.dormant:
-            return Node(*lines, place, words[1:], None, None, True)
-        return Node(*lines, place, words, raw)
+            return Node(*lines, place, words[1:], None, None, True, opens)
+        return Node(*lines, place, words, raw, None, False, opens)
 
     def _close(self, stack: list[tuple[int, int]], number: int) -> None:
         """Close the innermost block."""
         if stack:
             stack.pop()
         else:
-            self.problems.append((number, f"this {self.layout.close} closes nothing"))
+            self.problems.append((number, f"this {self.layout.close} closes nothing", -1))
 
 
 def _indent(line: str) -> int:

@@ -19,6 +19,7 @@ from overhang.model.vocabulary import PORTS
 from overhang.text import Diagnostic, Level, Origin, Shown, Span
 
 Key = tuple[str, Any]
+_HIGHEST = 15
 _NOTHING_TO_DROP = "there is nothing to take back"
 
 
@@ -82,6 +83,7 @@ class Builder:
         self._ranges: set[tuple[int, int]] = set()
         #: where the further passwords of each range of VTYs were given
         self._further: dict[str, list[Origin]] = {}
+        self._unread_users: Origin | None = None
 
     # -- adding --------------------------------------------------------------------------------------------------------
 
@@ -100,6 +102,31 @@ class Builder:
                     continue  # the banner was given again
                 state.fields.setdefault("lines", []).append(text)
                 state.fields.setdefault("origins", []).append(Origin(self.file, line))
+
+        for kind, line in program.suspected.items():
+            self._suspect(kind, Origin(self.file, line))
+
+    def _suspect(self, kind: str, origin: Origin) -> None:
+        """A line that was not understood may be about blocks of a kind: what they do not set is in doubt."""
+        head = kind.split()
+        name = head[0] if head else ""
+        if name == "user":
+            self._unread_users = self._unread_users or origin
+            return
+        block = self.schema.blocks.get(name)
+        if block is None:
+            return
+        states = [state for key, state in self._blocks.items() if key[0] == name]
+        if name == "entry":
+            states = list(self._vtys.values()) if head[1:] == ["vty"] else []
+            if head[1:] in [[port] for port in PORTS]:
+                states = [self._blocks.setdefault((name, head[1]), _BlockState(origin, {}))]
+        elif not states and block.keep is Keep.ONE:
+            states = [self._blocks.setdefault((name, None), _BlockState(origin, {}))]
+        elif not states and name == "elevation":
+            states = [self._blocks.setdefault((name, _HIGHEST), _BlockState(origin, {"level": _HIGHEST}))]
+        for state in states:
+            state.doubt = state.doubt or origin
 
     def has(self, block: str, field: str) -> bool:
         """Whether something fills a field of a block that a device has one of."""
@@ -368,7 +395,7 @@ class Builder:
                     found[port] = made.get(port, Entry())._replace(item=f"entry:{port}")
         built = [*self._blocks.values(), *self._vtys.values()]
         overrides = dict.fromkeys(each for state in built for each in state.overrides.values())
-        return Device(file=self.file, overrides=tuple(overrides), **found)
+        return Device(file=self.file, overrides=tuple(overrides), unread_users=self._unread_users, **found)
 
 
 def _made(block: BlockSpec, state: _BlockState) -> Any:

@@ -34,8 +34,9 @@ class Program(NamedTuple):
 
     ``texts`` holds banner lines as (owner, line number, text), ``doubts`` the first line that was not understood under
     each header. ``unread`` are the numbers of all such lines, ``understood`` counts the others. ``profile_unread`` is
-    the line of a profile statement that was not understood. ``read`` says of each line of a sheet that was understood
-    what of it may be shown (redact.py).
+    the line of a profile statement that was not understood. ``suspected`` are kinds of blocks, as a head begins, that a
+    line which was not understood may have been about, with that line. ``read`` says of each line of a sheet that was
+    understood what of it may be shown (redact.py).
     """
 
     statements: list[PlacedStatement]
@@ -45,6 +46,7 @@ class Program(NamedTuple):
     unread: list[int]
     understood: int = 0
     profile_unread: int | None = None
+    suspected: Mapping[str, int] = {}
     read: Mapping[int, tuple[tuple[tuple[int, int], ...], int] | None] = {}
 
     @classmethod

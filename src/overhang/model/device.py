@@ -301,7 +301,8 @@ class Override(NamedTuple):
 
 
 class Device(NamedTuple):
-    """One device. ``vtys`` holds the VTYs that statements name, by number."""
+    """One device. ``vtys`` holds the VTYs that statements name, by number. ``unread_users`` is a line that was not
+    understood and may be about an account of its own."""
 
     file: str
     facts: DeviceFacts = DeviceFacts()
@@ -325,6 +326,7 @@ class Device(NamedTuple):
     addresses: tuple[OwnAddress, ...] = ()
     banners: Mapping[str, Banner] = {}
     overrides: tuple[Override, ...] = ()
+    unread_users: Origin | None = None
 
     @property
     def name(self) -> str:

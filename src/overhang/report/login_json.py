@@ -46,11 +46,14 @@ class LineWriter:
         self._steps: dict[Step, dict[str, Any]] = {}
         self._encode = json.JSONEncoder(ensure_ascii=False, check_circular=False).encode
 
-    def line(self, result: Result) -> Printable:
-        """One result as a line, ended, as ``result_value`` has it."""
+    def line(self, result: Result, right: bool | None = None) -> Printable:
+        """One result as a line, ended, as ``result_value`` has it; ``right``: whether it is what the line expects."""
         if len(self._steps) > _MOST_KEPT:
             self._steps.clear()
-        return Printable(escape_json(self._encode(result_value(result, self._step))) + "\n")
+        value = result_value(result, self._step)
+        if right is not None:
+            value["as_expected"] = right
+        return Printable(escape_json(self._encode(value)) + "\n")
 
     def _step(self, step: Step) -> dict[str, Any]:
         value = self._steps.get(step)

@@ -85,7 +85,8 @@ def _ask_accounts(run: Evaluation, challenge: Challenge, in_list: bool) -> Answe
     resolved = run.resolved
     name = challenge.name
     factory = _factory(run)
-    if not resolved.accounts and factory is None:
+    unread = resolved.unread_account
+    if not resolved.accounts and factory is None and unread is None:
         if in_list:
             fact = resolved.facts["no-accounts"]
             if run.settle(fact, "no-accounts") == "next":
@@ -108,6 +109,8 @@ def _ask_accounts(run: Evaluation, challenge: Challenge, in_list: bool) -> Answe
             return answer
     if answer is not None:
         return answer
+    if unread is not None and name is not None and run.maybe(unread.block, "whether there is such an account"):
+        return _try_account(run, challenge, unread)
     if in_list:
         fact = resolved.facts["unknown-account"]
         if run.settle(fact, "unknown-account") == "next":

@@ -4,7 +4,7 @@ import datetime
 import json
 import math
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 from overhang.model import Address, PublicKey, parse_address
 from overhang.model.vocabulary import is_way
@@ -15,11 +15,48 @@ from overhang.simulation.result import Attempt, Certificate, Result
 from overhang.text import OverhangError, did_you_mean
 
 _LONGEST_SEQUENCE = 1e12
+_OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
 _DECODE = json.JSONDecoder().raw_decode
 
 
 class BadAttempt(OverhangError):
     """A line that is no attempt; the message names the field and never its value, which may be a password."""
+
+
+class Expected(NamedTuple):
+    """How an attempt should end: any of these outcomes, and where it is admitted at this level; empty for any."""
+
+    outcomes: tuple[str, ...]
+    level: int | None = None
+
+    def __str__(self) -> str:
+        text = " or ".join(self.outcomes)
+        return text if self.level is None else f"{text} at level {self.level}"
+
+    def met_by(self, result: Result) -> bool:
+        """Whether a result is what is expected."""
+        right = result.outcome in self.outcomes
+        return right and (self.level is None or result.outcome != "admitted" or result.level == self.level)
+
+
+def decode_line(line: str) -> dict[str, Any]:
+    """The object on one line. Raises BadAttempt."""
+    try:
+        line = line.strip()
+        value, end = _DECODE(line)
+    except (ValueError, RecursionError):
+        raise BadAttempt("not JSON") from None
+    if end != len(line):
+        raise BadAttempt("not JSON")
+    if not isinstance(value, dict):
+        raise BadAttempt("not an object")
+    return value
+
+
+def split_expected(fields: dict[str, Any]) -> tuple[str, Expected]:
+    """Take the device and the expectation out of the fields of an attempt."""
+    level = fields.pop("expect_level", None)
+    return fields.pop("device", ""), Expected(fields.pop("expect", ()), level)
 
 
 class Sequence:
@@ -31,19 +68,16 @@ class Sequence:
         self._servers = servers
         self._at: float = 0
         self._lockout_states = [LockoutState()]
+        #: the name that lines may give the device, "" for any; and how the last attempt should end
+        self.device = ""
+        self.expected = Expected(())
 
     def run(self, line: str) -> Result:
         """Decide the attempt on one line. Raises BadAttempt; the sequence is then as it was."""
-        try:
-            line = line.strip()
-            value, end = _DECODE(line)
-        except (ValueError, RecursionError):
-            raise BadAttempt("not JSON") from None
-        if end != len(line):
-            raise BadAttempt("not JSON")
-        if not isinstance(value, dict):
-            raise BadAttempt("not an object")
-        fields = read_fields(value)
+        fields = read_fields(decode_line(line))
+        device, self.expected = split_expected(fields)
+        if device and self.device and device != self.device:
+            raise BadAttempt("device: is another one than the one that is read")
         at, start = self._at, self._start
         if "at" in fields:
             at = fields.pop("at")
@@ -98,6 +132,13 @@ def _way(value: Any) -> str:
     if isinstance(value, str) and is_way(value):
         return str(value)
     raise ValueError
+
+
+def _outcomes(value: Any) -> tuple[str, ...]:
+    found = _texts(value)
+    if not found or not set(found) <= set(_OUTCOMES):
+        raise ValueError
+    return found
 
 
 def _text(value: Any) -> str:
@@ -229,5 +270,8 @@ _FIELDS: dict[str, tuple[str, Callable[[Any], Any], str]] = {
     "servers": ("servers", _servers, "{group: {account: {password, level}}}"),
     "at": ("at", _seconds, "seconds since the start, 0 or more"),
     "now": ("now", _moment, "an ISO 8601 date"),
+    "device": ("device", _text, "the file of the device's configuration"),
+    "expect": ("expect", _outcomes, f"{', '.join(_OUTCOMES)}, or a list of these"),
+    "expect_level": ("expect_level", _level, "a level from 0 to 15"),
     "reset": ("reset", _flag, "true or false"),
 }

@@ -103,7 +103,8 @@ class ResolvedDevice:
                 *(user.login for user in device.users.values()),
             )
         )
-        self.accounts = self._accounts()
+        self.accounts = [self._account(user) for user in self.device.users.values()]
+        self.unread_account = self._unread_account()
         self.named = {account.name: account for account in self.accounts}
         self.folded: dict[str, Account] = {}
         for account in self.accounts:
@@ -194,6 +195,8 @@ class ResolvedDevice:
         key = {"console": "unsaid-console", "auxiliary port": "unsaid-auxiliary"}.get(label, "unsaid-vty")
         unsaid = self.unsaid(key, entry.block)
         guard = self.facts["accounts-guard"]
+        if key != "unsaid-auxiliary" and self._unread_guard(guard) is not None and entry.block.doubt is None:
+            unsaid = self._unread_guard(guard) or unsaid
         if key != "unsaid-auxiliary" and self.guarded and entry.block.doubt is None:
             if guard.value is True:
                 unsaid = Resolved("users", guard.origin)
@@ -247,38 +250,41 @@ class ResolvedDevice:
             self._vtys[count] = found
         return found
 
-    def _accounts(self) -> list[Account]:
-        accounts = []
-        for user in self.device.users.values():
-            level, by_role = (Resolved(*user.level) if user.level else None), False
-            role = self.device.roles.get(user.role.value) if user.role is not None else None
-            if level is None and role is not None and (role.level is not None or role.block.doubt is not None):
-                by_role = True
-                level = Resolved(*role.level) if role.level else Resolved(UNKNOWN, role.block.doubt or role_of(user))
-            if level is None and user.block.doubt is not None:
-                level = Resolved(UNKNOWN, user.block.doubt)
-            via = user.via or (role.via if role is not None else None)
-            label = f"of account {user.name}"
-            held = self._credentials("user", user.name, (user.password, user.others), label)
-            first = held[0] if held and user.password is not None else None
-            accounts.append(
-                Account(
-                    user.name,
-                    user.block.origin or Origin(self.device.file, 0),
-                    first,
-                    held[1:] if first is not None else held,
-                    level,
-                    by_role,
-                    Resolved(*via) if via is not None else None,
-                    user.sources or (role.sources if role is not None else None),
-                    user.elevates or (role.elevates if role is not None else None),
-                    user.block,
-                    user.block if role is None or user.block.doubt is not None else role.block,
-                    user,
-                    role,
-                )
-            )
-        return accounts
+    def _account(self, user: User) -> Account:
+        """An account with what its role adds to it."""
+        level, by_role = (Resolved(*user.level) if user.level else None), False
+        role = self.device.roles.get(user.role.value) if user.role is not None else None
+        if level is None and role is not None and (role.level is not None or role.block.doubt is not None):
+            by_role = True
+            level = Resolved(*role.level) if role.level else Resolved(UNKNOWN, role.block.doubt or role_of(user))
+        if level is None and user.block.doubt is not None:
+            level = Resolved(UNKNOWN, user.block.doubt)
+        via = user.via or (role.via if role is not None else None)
+        label = f"of account {user.name}"
+        held = self._credentials("user", user.name, (user.password, user.others), label)
+        first = held[0] if held and user.password is not None else None
+        return Account(
+            user.name,
+            user.block.origin or Origin(self.device.file, 0),
+            first,
+            held[1:] if first is not None else held,
+            level,
+            by_role,
+            Resolved(*via) if via is not None else None,
+            user.sources or (role.sources if role is not None else None),
+            user.elevates or (role.elevates if role is not None else None),
+            user.block,
+            user.block if role is None or user.block.doubt is not None else role.block,
+            user,
+            role,
+        )
+
+    def _unread_account(self) -> Account | None:
+        """The account that a line which was not understood may be about; nothing of it is known."""
+        line = self.device.unread_users
+        if line is None:
+            return None
+        return self._account(User(name=f"unread account on line {line.line}", block=BlockInfo(line, line)))
 
     def key_items(self, account: Account) -> list[tuple[str, tuple[Configured[PublicKey], ...]]]:
         """The items of an account's public keys: one for all of them, or each its own where that makes a difference."""
@@ -443,9 +449,18 @@ class ResolvedDevice:
         """What web management requires where nothing is configured and there is no default list."""
         guard = self.facts["accounts-guard"]
         unsaid = self.unsaid("unsaid-web", self.device.web.block)
+        unread = self._unread_guard(guard)
+        if unread is not None and self.device.web.block.doubt is None:
+            return unread
         if self.guarded and self.device.web.block.doubt is None and guard.value is not False:
             return Resolved("users" if guard.value is True else UNKNOWN, guard.origin)
         return unsaid
+
+    def _unread_guard(self, guard: Resolved) -> Resolved | None:
+        """An account that was not understood may turn authentication on, where no other does."""
+        if self.guarded or self.device.unread_users is None or guard.value is False:
+            return None
+        return Resolved(UNKNOWN, self.device.unread_users)
 
     def local_time(self, moment: datetime.datetime) -> datetime.datetime | None:
         """What the clock of the device shows at ``moment``; None where its time zone is not known."""

@@ -28,7 +28,7 @@ class Device:
     def __init__(self, emitter: Emitter) -> None:
         self._emitter = emitter
         self.said: list[Said] = []
-        self.misread: list[tuple[Source, str]] = []
+        self.misread: list[tuple[Source, str, frozenset[str]]] = []
 
     def __getattr__(self, name: str) -> "_BlockMaker":
         kind = _keyword(name)
@@ -51,7 +51,8 @@ class Device:
             said = Instantiated(filled, first, second, secret)
             owner = self._emitter.state(source.line, said, ())
         except Misread as wrong:
-            self.misread.append((source, str(wrong)))
+            kind = " ".join(head[:2]) if head[:1] == ["entry"] else "".join(head[:1])
+            self.misread.append((source, str(wrong), frozenset({kind})))
             return False
         self._emitter.remember_words(owner, head[1:])
         self.said.append(Said(source, said, owner))

@@ -16,32 +16,44 @@ def first_word(statement: Statement) -> str:
     return statement.head
 
 
+def join(block: Statement) -> None:
+    """Make one of the blocks inside a block that have the same words, at any depth; the first takes in the others."""
+    found: dict[tuple[str, ...], Statement] = {}
+    for each in list(block.children):
+        if each.is_block:
+            first = found.setdefault(tuple(each.words), each)
+            if first is not each:
+                first.merge(each)
+    for each in found.values():
+        join(each)
+
+
 def pour(
     template: Statement,
     into: Statement,
     *,
     key: Key = first_word,
     also: Collection[str] = (),
-    same: Callable[[Statement, Statement], bool] | None = None,
+    closed: Callable[[Statement], bool] | None = None,
 ) -> None:
     """Put copies of what stands in a template into a block, as far as the block does not say it itself.
 
     A statement is poured where the block has none with the same ``key``; those whose first word is among ``also`` are
-    poured in any case. A block is poured into the one that is the ``same`` (all words are equal), which is made where
-    there is none. What an earlier template poured counts as said by the block.
+    poured in any case. A block is poured into the one with the same words, which is made where there is none. What an
+    earlier template poured counts as said by the block. Nothing is poured into a block that ``closed`` is true for.
     """
-    alike = same or (lambda one, other: one.words == other.words)
-    blocks = [each for each in into.children if each.children]
-    said = {key(each) for each in into.children}
+    if closed is not None and closed(into):
+        return
+    blocks = {tuple(each.words): each for each in into.children if each.is_block}
+    said = {key(each) for each in into.children if not each.is_block}
     added: list[Statement] = []
     for each in template.children:
-        is_block = bool(each.children) or any(alike(each, other) for other in blocks)
-        if is_block:
-            target = next((other for other in (*into.children, *added) if alike(each, other)), None)
-            if target is None:
-                target = each.made(*each.words)
-                added.append(target)
-            pour(each, target, key=key, also=also, same=same)
+        if each.is_block:
+            words = tuple(each.words)
+            if words not in blocks:
+                blocks[words] = each.made(*each.words, opens=True)
+                added.append(blocks[words])
+            pour(each, blocks[words], key=key, also=also, closed=closed)
         elif each.head in also or key(each) not in said:
             added.append(each.copy())
     into.add(*added)

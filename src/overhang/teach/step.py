@@ -1,13 +1,14 @@
 """Running a step: a dialect's own code, which changes the tree of a text or says statements itself."""
 
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from types import CodeType
 from typing import Any
 
 from overhang.dialect.emitter import Emitter
 from overhang.dialect.interpreter import StepResult
 from overhang.dialect.tokenizer import Node as Source
+from overhang.dialect.tokenizer import Text
 from overhang.teach.device import Device, shown_words
 from overhang.teach.tree import StepProblem, Tree, flattened, lost, origins
 from overhang.text import UnreadableInput
@@ -22,28 +23,27 @@ class Step:
     def __init__(self, data: bytes, file: str) -> None:
         self.file = file
         space: dict[str, Any] = {"__name__": "overhang_step", "__file__": file}
-        self._guarded(lambda: exec(self._compiled(data), space))
+        code: CodeType = self._guarded(lambda: compile(data, file, "exec", dont_inherit=True))
+        self._spelt = frozenset(_words(code))
+        self._guarded(lambda: exec(code, space))
         self._read: Callable[[Tree, Device], object] | None = space.get(ENTRY)
         if not callable(self._read):
             raise UnreadableInput(f"the step {file} has no function {ENTRY}(tree, device)")
 
-    def _compiled(self, data: bytes) -> CodeType:
-        return compile(data, self.file, "exec", dont_inherit=True)
-
-    def __call__(self, sources: Sequence[Source], emitter: Emitter) -> StepResult:
+    def __call__(self, sources: Sequence[Source], text: Text, emitter: Emitter) -> StepResult:
         """What a step makes of the statements of a text. Raises UnreadableInput where it fails."""
-        tree, device = Tree(sources), Device(emitter)
+        tree, device = Tree(sources, text.tail), Device(emitter)
         read = self._read
         result = self._guarded(lambda: read(tree, device) if read is not None else None)
         if result is not tree:
             raise UnreadableInput(f"the step {self.file}: {ENTRY} has to return the tree that it was given")
         nodes = self._guarded(lambda: flattened(tree))
-        used = {id(each.source) for each in device.said} | {id(source) for source, _ in device.misread}
+        used = {id(each.source) for each in device.said} | {id(source) for source, _, _ in device.misread}
         doubts = [*tree.state.doubts, *device.misread]
-        doubts += [(source, _LEFT_OUT) for source in lost(tree, used, origins(tree))]
+        doubts += [(source, _LEFT_OUT, frozenset[str]()) for source in lost(tree, used, origins(tree))]
         gone = [(source, how) for source in sources if (how := tree.state.gone.get(id(source))) is not None]
         said = [(each.source, each.statement, *shown_words(each)) for each in device.said]
-        return StepResult(nodes, said, doubts, gone)
+        return StepResult(nodes, said, doubts, gone, self._spelt)
 
     def _guarded(self, work: Callable[[], Any]) -> Any:
         """Do something; whatever goes wrong is one line that names the line of the step, and no value."""
@@ -65,3 +65,16 @@ class Step:
                 line = at.tb_lineno
             at = at.tb_next
         return f"{self.file}:{line}" if line else self.file
+
+
+def _words(code: CodeType) -> Iterator[str]:
+    """The single words among the texts that code spells out."""
+    left: list[object] = [code]
+    while left:
+        each = left.pop()
+        if isinstance(each, CodeType):
+            left += each.co_consts
+        elif isinstance(each, tuple | frozenset):
+            left += each
+        elif isinstance(each, str) and each.isprintable() and " " not in each:
+            yield each

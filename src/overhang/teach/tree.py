@@ -1,6 +1,6 @@
 """The lines of a configuration as a tree that a step may change: each statement with what stands under it."""
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.tokenizer import Node as Source
@@ -28,9 +28,11 @@ class Origin(NamedTuple):
 class Statement:
     """One statement: its words, and the statements in its block. Copies and made ones keep the line they come from."""
 
-    __slots__ = ("_state", "children", "origin", "parent", "words")
+    __slots__ = ("_state", "children", "opens", "origin", "parent", "words")
 
-    def __init__(self, words: Sequence[str], origin: Origin, state: "State") -> None:
+    def __init__(self, words: Sequence[str], origin: Origin, state: "State", *, opens: bool = False) -> None:
+        #: whether it is written as a block, even where nothing stands in it
+        self.opens = opens
         self.words = list(words)
         self.children: list[Statement] = []
         self.parent: Statement | None = None
@@ -55,6 +57,13 @@ class Statement:
     def word(self, number: int, otherwise: str = "") -> str:
         """A word by its number, from 0."""
         return self.words[number] if -len(self.words) <= number < len(self.words) else otherwise
+
+    def rest(self, number: int) -> str:
+        """Everything from a word on, as it is written, blanks and all; "" where there is no such word."""
+        source = self.origin.source
+        if source.raw is None or self.words != source.words:
+            return " ".join(self.words[number:])
+        return self._state.tail(source.raw, number)
 
     def is_(self, *words: str) -> bool:
         """Whether it begins with these words; ``"*"`` stands for any."""
@@ -120,16 +129,21 @@ class Statement:
 
     def copy(self) -> "Statement":
         """The same with all below it, in no place yet; each copy keeps the line that it comes from."""
-        made = Statement(self.words, self.origin, self._state)
+        made = Statement(self.words, self.origin, self._state, opens=self.opens)
         self._state.count()
         for each in self.children:
             made.add(each.copy())
         return made
 
-    def made(self, *words: str) -> "Statement":
-        """A new statement that comes from the line of this one, in no place yet."""
+    def made(self, *words: str, opens: bool = False) -> "Statement":
+        """A new statement, or a block, that comes from the line of this one, in no place yet."""
         self._state.count()
-        return Statement(words, self.origin, self._state)
+        return Statement(words, self.origin, self._state, opens=opens)
+
+    @property
+    def is_block(self) -> bool:
+        """Whether it is written as a block, or something stands under it."""
+        return self.opens or bool(self.children)
 
     def merge(self, other: "Statement") -> None:
         """Take in what stands in the block of another, which is then gone."""
@@ -150,10 +164,13 @@ class Statement:
         """It does not matter: no translation sees it, or anything below it, and it counts as ignored."""
         self._leave("ignored by the step")
 
-    def doubt(self, why: str = "the step does not understand it") -> None:
-        """It is not understood, nor is anything below it; what it belongs to is put in doubt."""
+    def doubt(self, why: str = "the step does not understand it", *, about: Collection[str] = ()) -> None:
+        """It is not understood, nor is anything below it; what it belongs to is put in doubt.
+
+        ``about`` are the kinds of blocks that it may be about, as their heads begin: ``user``, ``web``, ``entry vty``.
+        """
         for each in (self, *self.walk()):
-            self._state.doubts.append((each.origin.source, why))
+            self._state.doubts.append((each.origin.source, why, frozenset(about)))
         self.remove()
 
     def _leave(self, how: str) -> None:
@@ -165,10 +182,11 @@ class Statement:
 class State:
     """What a step did with the statements of one text, whatever became of them."""
 
-    def __init__(self, sources: Sequence[Source]) -> None:
+    def __init__(self, sources: Sequence[Source], tail: Callable[[str, int], str]) -> None:
         self.sources = sources
+        self.tail = tail
         self.gone: dict[int, str] = {}
-        self.doubts: list[tuple[Source, str]] = []
+        self.doubts: list[tuple[Source, str, frozenset[str]]] = []
         self._made = 0
 
     def count(self) -> None:
@@ -183,12 +201,12 @@ class Tree(Statement):
 
     __slots__ = ()
 
-    def __init__(self, sources: Sequence[Source]) -> None:
-        state = State(sources)
+    def __init__(self, sources: Sequence[Source], tail: Callable[[str, int], str]) -> None:
+        state = State(sources, tail)
         super().__init__((), Origin(Source(1, 1, -1, [], None)), state)
         made: list[Statement] = []
         for source in sources:
-            each = Statement(source.words, Origin(source), state)
+            each = Statement(source.words, Origin(source), state, opens=source.opens)
             parent = made[source.parent] if source.parent >= 0 else self
             made.append(each)
             if not source.dormant:
@@ -211,7 +229,7 @@ def flattened(tree: Tree) -> list[Source]:
         raw = source.raw if each.words == source.words else None
         text = source.text if raw is not None or each.words == source.words else None
         left += [(child, len(found)) for child in reversed(each.children)]
-        found.append(Source(source.line, source.last, parent, each.words, raw, text))
+        found.append(Source(source.line, source.last, parent, each.words, raw, text, False, each.opens))
         if len(found) > _MOST:
             raise StepProblem(f"it makes more than {_MOST:,} statements of one text, which no device has")
     return found
@@ -220,7 +238,7 @@ def flattened(tree: Tree) -> list[Source]:
 def lost(tree: Tree, used: Iterable[int], kept: Iterable[int]) -> Iterator[Source]:
     """The statements of the text that a step neither left in the tree, nor said, nor took, dropped or doubted."""
     state = tree.state
-    known = {*used, *kept, *state.gone, *(id(source) for source, _ in state.doubts)}
+    known = {*used, *kept, *state.gone, *(id(source) for source, _, _ in state.doubts)}
     asleep: set[int] = set()
     for index, source in enumerate(state.sources):
         if source.dormant or source.parent in asleep:
