@@ -20,6 +20,7 @@ ACTIONS = {
     "try": "show every line of a configuration with what it was read as, and what is left to write",
     "start": "write a first dialect from sample configurations",
     "check": "check dialect files, and run their samples",
+    "interview": "ask about the maker what these configurations make matter, and print the profile",
     "list": "list the dialects that come with the product",
 }
 
@@ -50,6 +51,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     made["start"].add_argument("files", nargs="+", metavar="FILE", help="configurations of one maker")
     made["start"].add_argument("--name", help="the name of the dialect")
     made["start"].add_argument("--output", metavar="FILE", help=f"write NAME{ENDING} in place of standard output")
+    made["interview"].add_argument("files", nargs="+", metavar="FILE", help="configurations of one maker")
+    made["interview"].add_argument("--output", metavar="FILE", help="write the profile into a new file")
+    add_inputs(made["interview"], several=False)
     made["check"].add_argument(
         "files", nargs="+", metavar="DIALECT", help="dialect files, or names of shipped dialects"
     )
@@ -59,6 +63,10 @@ def run(options: argparse.Namespace) -> int:
     """Do it."""
     if options.action == "try":
         return _try(options)
+    if options.action == "interview":
+        from overhang.cli.interview import run as interview
+
+        return interview(options)
     if options.action == "start":
         return _start(options)
     return _check(options) if options.action == "check" else _list()

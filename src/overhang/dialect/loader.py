@@ -110,6 +110,7 @@ class _Loader(LineLoader):
             | {"never-carries": self.places.of("", "never-carries"), "step": self.places.of("", "step")},
             Memory(),
             self.switch(table, "step", ""),
+            frozenset(self.table(table, "profile")) - {"base"},
         )
 
     # -- blocks --------------------------------------------------------------------------------------------------------

@@ -213,7 +213,8 @@ class Memory:
 
 
 class Dialect(NamedTuple):
-    """A whole dialect. ``lines`` are those of its file, to quote from. ``step``: it has a step in Python as well."""
+    """A whole dialect. ``lines`` are those of its file, to quote from. ``step``: it has a step in Python
+    as well. ``stated`` are the keys of its profile that it gives itself."""
 
     name: str
     about: str
@@ -234,6 +235,7 @@ class Dialect(NamedTuple):
     places: Mapping[str, int]
     memory: "Memory"
     step: bool = False
+    stated: frozenset[str] = frozenset()
 
 
 def literals_of(dialect: Dialect) -> frozenset[str]:
