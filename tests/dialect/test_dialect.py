@@ -354,7 +354,7 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
     (
         LIST % ("kept {d:date} [by {who}]", "device: saved {d} by {who}"),
         "kept 2031-05-17",
-        [],
+        ["device: incomplete"],
         [
             "1: it leaves out {who}, without which it means nothing; otherwise can give a value for it; see translation 1, line 5 of trial.dialect.toml"
         ],
@@ -405,7 +405,7 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         ["telnet: off"],
         [],
     ),
-    ('say = "do"\ntake-back = "un"\n' + LIST % ("do wire", "telnet: on"), "wire", [], ["1: a line begins with do"]),
+    ('say = "do"\ntake-back = "un"\n' + LIST % ("do wire", "telnet: on"), "wire", ["telnet: incomplete"], ["1: a line begins with do"]),
     # words
     (
         'signs = "=,"\n' + LIST % ("a={n:number},{m:number}", "ssh: port {n}\\nssh: tries {m}"),

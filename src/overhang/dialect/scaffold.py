@@ -1,14 +1,23 @@
-"""Starts a dialect from configurations: detects the layout, groups the lines by shape."""
+"""Starts a dialect from configurations: its layout, its kinds of lines, and what each may mean.
+
+Whatever is a guess is commented out and says what it goes by: the reader decides.
+"""
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
 
-from overhang.dialect.line_shapes import Shape, shapes_of
+from overhang.dialect.layout_guess import LayoutGuess, TextForm, guess_layout
+from overhang.dialect.line_shapes import shape_of
+from overhang.dialect.meaning_guess import Guess, GuessLine, Look, guess, kinds_of_block, look_at
 from overhang.dialect.model import Layout
 from overhang.dialect.tokenizer import Node, Text
 
 _MOST_SHAPES = 60
+#: A first word made of several, as in ``door.3.open``.
+_MADE = re.compile(r"[a-z]+(\.([a-z-]+|\d+))+", re.IGNORECASE)
+_MOST_BLOCKS = 80
 _TYPES = {
     "<number>": "number",
     "<range>": "range",
@@ -17,78 +26,159 @@ _TYPES = {
     "<date>": "date",
     "<word>": "word",
 }
+#: What a maker's words for ways are in a sheet, where a guess has to name one.
+_WAYS = {"shell": "ssh", "wire": "telnet", "page": "http", "web": "https", "chair": "console"}
+#: Where the head of a block needs a value that its line does not have.
+_OF_TYPE = {"elevation": "number", "entry vty": "range|number", "address": "address|prefix"}
+_NAMELESS = {"elevation": "15", "entry vty": "0-4", "address": "192.0.2.1/24"}
+_HEADS = {
+    "user": "user {}",
+    "role": "role {}",
+    "servers": "servers radius {}",
+    "methods": "methods {} for login",
+    "sources": "sources {}",
+    "door": "door {}",
+    "address": "address {}",
+    "elevation": "elevation {}",
+    "entry vty": "entry vty {}",
+    "banner": "banner before-login",
+}
 
 
 def detect_layout(texts: Sequence[str]) -> Layout:
     """The layout that texts seem to have."""
-    lines = [line for text in texts for line in text.splitlines() if line.strip()]
-    comments = tuple(_comments(lines))
-    body = [line for line in lines if not (comments and line.lstrip().startswith(comments))]
-    bare = [line.strip() for line in body]
-    count = max(1, len(bare))
-    opens = sum(line.endswith("{") for line in bare)
-    if opens > 1 and opens >= sum(line in ("}", "};") for line in bare) * 0.5:
-        others = [line for line in bare if not line.endswith(("{", "}", "};"))]
-        ends = ";" if sum(line.endswith(";") for line in others) * 2 > len(others) else ""
-        return Layout("braces", comments, ends=ends)
-    headings = _headings(bare)
-    if headings:
-        return Layout("sections", comments, headings=headings)
-    if sum(line[0] in " \t" for line in body) * 20 >= count:
-        closers = [
-            word for word, number in Counter(line for line in bare if " " not in line).items() if number * 10 > count
-        ]
-        return Layout("indented", comments, closers=tuple(closers[:2]))
-    verbs = Counter(line.split()[0] for line in bare).most_common(3)
-    if verbs and sum(number for _, number in verbs[:2]) * 20 >= count * 19 and verbs[0][1] > 3:
-        take_back = verbs[1][0] if len(verbs) > 1 and not verbs[1][0].istitle() else ""
-        return Layout("flat", comments, say=verbs[0][0], take_back=take_back)
-    return Layout("flat", comments)
+    return guess_layout(texts).layout
 
 
-def _comments(lines: Sequence[str]) -> Iterator[str]:
-    starts: Counter[str] = Counter()
-    for line in lines:
-        found = re.match(r"\s*([^\w\s\[\]{}()\"'|<>=]{1,3})(?=\s*\w)", line)
-        if found:
-            starts[found[1]] += 1
-    for sign, number in starts.most_common(4):
-        bare = sum(line.strip() == sign for line in lines)
-        if number > 1 or (not bare and number * 50 >= len(lines)):
-            yield sign
+class KindOfLine(NamedTuple):
+    """Lines of one shape in one place: the shape, how often, the first line, and what it may mean.
+
+    ``begins`` is the first word with its numbers left out, where it is made of several with signs between them.
+    """
+
+    shape: tuple[str, ...]
+    begins: str
+    often: int
+    first: int
+    guesses: tuple[Guess, ...]
 
 
-def _headings(lines: Sequence[str]) -> tuple[tuple[str, str], ...]:
-    found: Counter[tuple[str, str]] = Counter()
-    for line in lines:
-        match = re.fullmatch(r"([\[(<*=+-]{1,4}) ?[\w][^\[\]()<>*=]*?([\])>*=+-]{1,4})", line)
-        if match:
-            found[match[1], match[2]] += 1
-    return tuple(sorted((pair for pair, number in found.most_common(2) if number > 1), key=lambda each: len(each[0])))
+class KindOfBlock(NamedTuple):
+    """Blocks whose heads have one shape: a name for them, the kind they stand in, the lines in them."""
+
+    name: str
+    shape: tuple[str, ...]
+    often: int
+    first: int
+    inside: str
+    guesses: tuple[Guess, ...]
+
+
+class Sorted(NamedTuple):
+    """The lines of texts by their kinds. ``meant`` are the guesses for each line, by text and line."""
+
+    blocks: list[KindOfBlock]
+    lines: dict[str, list[KindOfLine]]
+    meant: dict[tuple[int, int], list[Guess]]
+
+
+class _Line(NamedTuple):
+    text: int
+    node: Node
+    words: list[str]
+    outer: "tuple[_Line, ...]"
+    looks: tuple[Look, ...]
+    heads: bool
+    around: tuple[tuple[Look, ...], ...] = ()
+    path: tuple[tuple[str, ...], ...] = ()
 
 
 def scaffold_dialect(texts: Sequence[tuple[str, str]], name: str) -> str:
     """The text of a first dialect, from (file name, text) pairs. No value of theirs stands in it."""
-    layout = detect_layout([text for _, text in texts])
-    heads: list[tuple[int, Sequence[str]]] = []
-    inside: dict[str, list[tuple[int, Sequence[str]]]] = {}
-    first_words: Counter[str] = Counter()
-    for _, text in texts:
-        reader = Text(layout, text)
-        nodes = list(reader.nodes())
-        parents = {node.parent for node in nodes}
-        for index, node in enumerate(nodes):
-            words = _said(layout, node)
-            if not words:
-                continue
-            first_words[words[0]] += 1
-            if index in parents:
-                heads.append((node.line, words))
-            else:
-                inside.setdefault(_path(layout, nodes, node), []).append((node.line, words))
-    known = frozenset(word for word, number in first_words.items() if number > 1)
-    head = [*_head(layout, name), "", *_recognise([file for file, _ in texts]), "", *_profile()]
-    return "\n".join([*head, *_lines(layout, shapes_of(heads, known), inside, known)]) + "\n"
+    found = guess_layout([text for _, text in texts])
+    kinds = sort_lines(found, [text for _, text in texts])
+    head = [*_head(found, name), "", *_recognise([file for file, _ in texts]), "", *_profile()]
+    return "\n".join([*head, *_blocks(kinds), *_texts(found.texts), *_lines(found.layout, kinds)]) + "\n"
+
+
+# -- sorting lines -----------------------------------------------------------------------------------------------------
+
+
+def sort_lines(found: LayoutGuess, texts: Sequence[str]) -> Sorted:
+    """The lines of texts by their shapes and places, with what they may mean."""
+    lines = [line for number, text in enumerate(texts) for line in _lines_of(found.layout, number, text)]
+    known = frozenset(word for word, times in Counter(line.words[0] for line in lines).items() if times > 1)
+    lines = _with_pseudo_blocks(lines) if found.layout.form == "flat" else _with_paths(lines, known)
+    shape = {id(line): shape_of(line.words, known) for line in lines}
+    kinds = _kinds_by_path(lines)
+    blocks: list[KindOfBlock] = []
+    names: dict[tuple[tuple[str, ...], ...], str] = {(): ""}
+    sorted_lines: dict[str, list[KindOfLine]] = {}
+    meant: dict[tuple[int, int], list[Guess]] = {}
+    groups: dict[tuple[tuple[tuple[str, ...], ...], bool, tuple[str, ...], str], list[_Line]] = {}
+    for line in lines:
+        groups.setdefault((line.path, line.heads, shape[id(line)], _begins(line)), []).append(line)
+    for (path, heads, form, _), same in groups.items():
+        around = kinds.get((*path, form), {}) if heads else kinds.get(path, {})
+        if heads and _is_container(same, lines):
+            around = {}
+        guesses = _guesses(same, around)
+        for line in same:
+            meant[line.text, line.node.line] = guesses
+        if heads and (*path, form) not in names and len(blocks) < _MOST_BLOCKS:
+            names[(*path, form)] = f"block{len(blocks) + 1}"
+            inside = names.get(path, "")
+            blocks.append(KindOfBlock(names[(*path, form)], form, len(same), same[0].node.line, inside, tuple(guesses)))
+    for (path, heads, form, _word), same in groups.items():
+        if not heads and path in names:
+            begins = _begins(same[0]) if _MADE.fullmatch(same[0].words[0]) else ""
+            each = KindOfLine(form, begins, len(same), same[0].node.line, tuple(meant[same[0].text, same[0].node.line]))
+            sorted_lines.setdefault(names[path], []).append(each)
+    for several in sorted_lines.values():
+        several.sort(key=lambda each: (-_best(each.guesses), -each.often, each.first))
+        del several[_MOST_SHAPES:]
+    return Sorted(blocks, sorted_lines, meant)
+
+
+def _is_container(heads: Sequence[_Line], lines: Sequence[_Line]) -> bool:
+    """Whether blocks hold other blocks alone."""
+    owners = {id(line.node) for line in heads}
+    inner = [line.heads for line in lines if line.outer and id(line.outer[-1].node) in owners]
+    return bool(inner) and all(inner)
+
+
+def _begins(line: _Line) -> str:
+    """What makes lines with one shape different kinds all the same: the word that they begin with, without numbers."""
+    return re.sub(r"\d+", "#", line.words[0])
+
+
+def _best(guesses: Sequence[Guess]) -> float:
+    return guesses[0].score if guesses else 0.0
+
+
+def _lines_of(layout: Layout, number: int, text: str) -> Iterator[_Line]:
+    every = list(Text(layout, text).nodes())
+    parents = {node.parent for node in every}
+    outers: list[tuple[_Line, ...]] = []
+    for index, node in enumerate(every):
+        words = _said(layout, node)
+        outer = outers[node.parent] if 0 <= node.parent < index else ()
+        heads = index in parents or node.opens
+        line = _Line(number, node, words, outer, tuple(look_at(word, quoted=" " in word) for word in words), heads)
+        outers.append((*outer, line) if heads and words else outer)
+        if words and not node.dormant:
+            yield line
+
+
+def _with_paths(lines: Sequence[_Line], known: frozenset[str]) -> list[_Line]:
+    """Lines with the shapes of the heads that they stand under, and what these look like."""
+    return [
+        line._replace(
+            path=tuple(shape_of(each.words, known) for each in line.outer),
+            around=tuple(each.looks for each in line.outer),
+        )
+        for line in lines
+    ]
 
 
 def _said(layout: Layout, node: Node) -> list[str]:
@@ -96,10 +186,49 @@ def _said(layout: Layout, node: Node) -> list[str]:
     return node.words[1:] if skip else node.words
 
 
-def _path(layout: Layout, nodes: Sequence[Node], node: Node) -> str:
-    if node.parent < 0:
-        return ""
-    return str(shapes_of([(1, _said(layout, nodes[node.parent]))])[0])
+def _with_pseudo_blocks(lines: Sequence[_Line]) -> list[_Line]:
+    """Lines that carry their whole path: what several of them begin with is taken for their block, to judge them by."""
+    firsts = Counter(line.words[0] for line in lines)
+    pairs = Counter(tuple(line.words[:2]) for line in lines if len(line.words) > 2)
+    found = []
+    for line in lines:
+        size = 2 if len(line.words) > 2 and pairs[tuple(line.words[:2])] > 1 else 1 if firsts[line.words[0]] > 1 else 0
+        around = (line.looks[:size],) if size else ()
+        path = (("=", *line.words[:size]),) if size else ()
+        found.append(line._replace(path=path, around=around))
+    return found
+
+
+def _kinds_by_path(lines: Sequence[_Line]) -> dict[tuple[tuple[str, ...], ...], Mapping[str, float]]:
+    """How likely each kind of block is for every place, by its head and the lines in it."""
+    heads: dict[tuple[tuple[str, ...], ...], list[Look]] = {}
+    inside: dict[tuple[tuple[str, ...], ...], list[GuessLine]] = {}
+    outer: dict[tuple[tuple[str, ...], ...], tuple[tuple[Look, ...], ...]] = {}
+    for line in lines:
+        for depth in range(1, len(line.path) + 1):
+            if line.around[depth - 1 : depth]:
+                heads.setdefault(line.path[:depth], list(line.around[depth - 1]))
+        if line.path:
+            inside.setdefault(line.path, []).append(GuessLine(line.looks, line.around, line.heads))
+            outer.setdefault(line.path, line.around)
+    found: dict[tuple[tuple[str, ...], ...], Mapping[str, float]] = {}
+    for path, children in inside.items():
+        above = [look for looks in outer[path][:-1] for look in looks]
+        found[path] = kinds_of_block([*heads.get(path, ()), *above], children)
+    return found
+
+
+def _guesses(same: Sequence[_Line], kinds: Mapping[str, float]) -> list[Guess]:
+    """What lines of one shape may mean: by the first few of them together."""
+    totals: dict[tuple[str, str], list[Guess]] = {}
+    for line in same[:5]:
+        for each in guess(GuessLine(line.looks, line.around, line.heads), kinds):
+            totals.setdefault((each.kind, each.statement), []).append(each)
+    ranked = sorted(totals.values(), key=lambda several: -sum(each.score for each in several))
+    return [several[0] for several in ranked[:3]]
+
+
+# -- writing -----------------------------------------------------------------------------------------------------------
 
 
 def _recognise(files: Sequence[str]) -> Iterator[str]:
@@ -111,69 +240,204 @@ def _recognise(files: Sequence[str]) -> Iterator[str]:
 
 
 def _profile() -> Iterator[str]:
-    yield "[profile]"
-    yield 'base = "entry-first"    # what holds where nothing is configured; overhang profiles shows every value'
+    yield "[profile]                # what holds where nothing is configured; overhang dialect interview asks for it"
+    yield 'base = "entry-first"'
 
 
-def _head(layout: Layout, name: str) -> Iterator[str]:
-    yield "# A first dialect, made from samples. docs/dialects.md explains each part; overhang dialect try shows"
-    yield "# what it makes of a configuration. Remove the # from a translation and fill in what its line means."
+def _head(found: LayoutGuess, name: str) -> Iterator[str]:
+    layout = found.layout
+    yield "# A first dialect, made from samples. docs/dialects.md explains each part; overhang dialect try shows what"
+    yield "# it makes of a configuration. What a line may mean is a guess, the likeliest first: judge it, correct it,"
+    yield "# and remove the # from what is right."
     yield f'name = "{name}"'
     yield 'about = ""'
     yield ""
     yield "[layout]"
     yield f'form = "{layout.form}"'
-    for key, value in (("comments", layout.comments), ("closers", layout.closers)):
+    lists = (
+        ("comments", layout.comments),
+        ("block-comments", layout.block_comments),
+        ("dormant", layout.dormant),
+        ("closers", layout.closers),
+        ("page-breaks", layout.page_breaks),
+    )
+    for key, value in lists:
         if value:
             yield f"{key} = [{', '.join(map(_quoted, value))}]"
-    for key, text in (("say", layout.say), ("take-back", layout.take_back), ("ends", layout.ends)):
+    words = (
+        ("say", layout.say),
+        ("take-back", layout.take_back),
+        ("ends", layout.ends),
+        ("signs", layout.signs),
+        ("continued", layout.continued),
+        ("continues", layout.continues),
+        ("leaders", layout.leaders),
+        ("label-ends", layout.label_ends),
+    )
+    for key, text in words:
         if text:
             yield f"{key} = {_quoted(text)}"
     if layout.headings:
         yield f"headings = [{', '.join(_quoted(f'{before}*{after}') for before, after in layout.headings)}]"
-
-
-def _lines(
-    layout: Layout,
-    heads: Sequence[Shape],
-    inside: dict[str, list[tuple[int, Sequence[str]]]],
-    known: frozenset[str],
-) -> Iterator[str]:
-    names = {}
-    for number, shape in enumerate(heads[:_MOST_SHAPES], 1):
-        names[str(shape)] = f"block{number}"
+    for remark in found.remarks:
+        yield f"# {remark}"
+    for table in layout.tables:
         yield ""
-        yield f"# {_often(shape)}"
-        yield f"# [blocks.block{number}]"
-        yield f"# head = {_quoted(_pattern(shape))}"
-    for path, lines in sorted(inside.items(), key=lambda each: (each[0] != "", -len(each[1]))):
-        for shape in shapes_of(lines, known)[:_MOST_SHAPES]:
+        yield "[[layout.tables]]"
+        yield f"under = {_quoted(table.under)}"
+        yield f"apart = {_quoted(table.apart)}"
+        if table.ditto:
+            yield f"ditto = {_quoted(table.ditto)}"
+        if table.unsaid[1:]:
+            yield f"unsaid = [{', '.join(map(_quoted, table.unsaid[1:]))}]"
+        if table.edges:
+            yield "edges = true"
+
+
+def _blocks(kinds: Sorted) -> Iterator[str]:
+    for block in kinds.blocks:
+        yield ""
+        yield f"# {_often(block.often, block.first)}"
+        yield f"# [blocks.{block.name}]"
+        holes = _Holes(block.name)
+        yield f"# head = {_quoted(holes.pattern(block.shape))}"
+        if block.inside:
+            yield f'# inside = "{block.inside}"'
+        yield from _meanings(block.guesses, holes, _Around(kinds, block.inside), heads=True)
+
+
+def _texts(texts: Sequence[TextForm]) -> Iterator[str]:
+    for each in texts:
+        ends = "{end}" if each.by_sign else each.ends
+        yield ""
+        yield "# free text, up to what ends it"
+        yield "# [[translate]]"
+        yield f"# line = {_quoted(each.begins + (' {end:sign}' if each.by_sign else ''))}"
+        yield '# text = "words"'
+        yield f"# until = {_quoted(ends)}"
+        yield '# means = "banner before-login: | {words}"'
+
+
+def _lines(layout: Layout, kinds: Sorted) -> Iterator[str]:
+    written: set[tuple[str, str]] = set()
+    for inside, lines in sorted(kinds.lines.items(), key=lambda each: (each[0] != "", each[0])):
+        for line in lines:
+            holes = _Holes("")
+            verb = f"{layout.say} " if layout.say and not inside else ""
+            pattern = verb + _timed(holes.pattern(line.shape, line.begins), line, holes)
+            if (inside, pattern) in written:
+                continue
+            written.add((inside, pattern))
             yield ""
-            yield f"# {_often(shape)}"
+            yield f"# {_often(line.often, line.first)}"
             yield "# [[translate]]"
-            if path:
-                yield f'# inside = "{names.get(path, path)}"'
-            verb = f"{layout.say} " if layout.say else ""
-            yield f"# line = {_quoted(verb + _pattern(shape))}"
-            yield '# means = ""'
+            if inside:
+                yield f'# inside = "{inside}"'
+            yield f"# line = {_quoted(pattern)}"
+            yield from _meanings(line.guesses, holes, _Around(kinds, inside), heads=False)
 
 
-def _often(shape: Shape) -> str:
-    return f"{shape.often:,} line{'s' if shape.often != 1 else ''}, the first is line {shape.first}"
+class _Holes:
+    """The holes of a line: their names, by the number of the word."""
+
+    def __init__(self, block: str) -> None:
+        self._block = block
+        self.names: dict[int, str] = {}
+        self.words: tuple[str, ...] = ()
+
+    def pattern(self, shape: Sequence[str], begins: str = "") -> str:
+        """The shape as a line with holes."""
+        counts: Counter[str] = Counter()
+        self.words = tuple(shape)
+        found = []
+        for at, word in enumerate(shape):
+            if at == 0 and begins and word == "<word>":
+                found.append(_dotted(begins))
+                continue
+            kind = _TYPES.get(word)
+            if kind is None:
+                found.append(f'{{"{word}"}}' if any(sign in word for sign in "[]{} ") else word)
+                continue
+            counts[kind] += 1
+            self.names[at] = f"{self._block}_{kind}{counts[kind]}" if self._block else f"{kind}{counts[kind]}"
+            found.append(f"{{{self.names[at]}:{kind}}}")
+        return " ".join(found)
 
 
-def _pattern(shape: Shape) -> str:
-    """The shape as a line with holes."""
-    counts: Counter[str] = Counter()
-    words = []
-    for word in shape.words:
-        kind = _TYPES.get(word)
-        if kind is None:
-            words.append(f'{{"{word}"}}' if any(sign in word for sign in "[]{}") else word)
-            continue
-        counts[kind] += 1
-        words.append(f"{{{kind}{counts[kind]}:{kind}}}")
-    return " ".join(words)
+class _Around:
+    """The blocks around a line, to name what it is about."""
+
+    def __init__(self, kinds: Sorted, inside: str) -> None:
+        self.names: list[str] = []
+        by_name = {block.name: block for block in kinds.blocks}
+        while inside in by_name:
+            holes = _Holes(inside)
+            holes.pattern(by_name[inside].shape)
+            self.names += holes.names.values()
+            inside = by_name[inside].inside
+
+
+def _meanings(guesses: Sequence[Guess], holes: _Holes, around: _Around, *, heads: bool) -> Iterator[str]:
+    """The likeliest meaning, and others to choose from; each with the words that made it likely."""
+    if not guesses and not heads:
+        yield '# means = ""'
+    for number, each in enumerate(guesses):
+        text = statement_of(each, holes.names, holes.words, around.names)
+        lead = "means =" if number == 0 else "# or means ="
+        yield f"# {lead} {_quoted(text)}  # {', '.join(each.because)}"
+
+
+def statement_of(each: Guess, names: Mapping[int, str], words: Sequence[str], around: Sequence[str]) -> str:
+    """A guess as a statement of a sheet, with the holes of its line put in."""
+    values = []
+    for at in each.at:
+        if at in names:
+            values.append(f"{{{names[at]}}}")
+        elif at < len(words):
+            values.append(_WAYS.get(words[at], words[at]))
+    head = _HEADS.get(each.kind, each.kind)
+    if "{}" in head:
+        own = list(names.values()) if each.statement == "head" else []
+        head = head.replace("{}", _about(each.kind, [*own, *around], values if each.statement == "head" else []))
+    if each.statement == "head":
+        return f"{head}:"
+    statement = each.statement
+    if each.kind == "device" and statement.startswith("name"):
+        return f"device {values[0] if values else 'NAME'}:"
+    for value in values:
+        statement = statement.replace("{}", value, 1)
+    return f"{head}: {statement.replace('{}', '...')}"
+
+
+def _timed(pattern: str, line: KindOfLine, holes: _Holes) -> str:
+    """The line with the unit of the number that is its likeliest meaning's time."""
+    if not line.guesses or line.guesses[0].value != "time" or not line.guesses[0].at:
+        return pattern
+    at = line.guesses[0].at[0]
+    unit = line.shape[at + 1].lower() if at + 1 < len(line.shape) else ""
+    kind = "seconds" if unit.startswith("s") else "hours" if unit.startswith("h") else "minutes"
+    return pattern.replace(f"{{{holes.names.get(at)}:number}}", f"{{{holes.names.get(at)}:{kind}}}")
+
+
+def _dotted(begins: str) -> str:
+    """A first word with holes for its numbers."""
+    pieces = begins.split("#")
+    return "".join(f"{piece}{{n{at}:number}}" for at, piece in enumerate(pieces[:-1], 1)) + pieces[-1]
+
+
+def _about(kind: str, holes: Sequence[str], values: Sequence[str]) -> str:
+    """What a block is called: by a hole of a type that will do, else by a name to be replaced."""
+    wanted = _OF_TYPE.get(kind)
+    if wanted is None:
+        return next(iter([*values[:1], *(f"{{{name}}}" for name in holes[:1]), "NAME"]))
+    fits = [f"{{{name}}}" for name in holes if re.search(rf"(?:{wanted})\d+$", name)]
+    if kind == "entry vty" and len(fits) > 1 and "number" in fits[1]:
+        return f"{fits[0]}-{fits[1]}"
+    return fits[0] if fits else _NAMELESS[kind]
+
+
+def _often(often: int, first: int) -> str:
+    return f"{often:,} line{'s' if often != 1 else ''}, the first is line {first}"
 
 
 def _quoted(text: str) -> str:

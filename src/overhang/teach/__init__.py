@@ -18,6 +18,7 @@ from overhang.teach.helpers import (
     resolved,
     spans,
 )
+from overhang.teach.settings import Settings, secrets
 from overhang.teach.tree import ANY, Statement, StepProblem, Tree
 
 __all__ = [
@@ -25,6 +26,7 @@ __all__ = [
     "Block",
     "Device",
     "Places",
+    "Settings",
     "Statement",
     "StepProblem",
     "Tree",
@@ -37,5 +39,6 @@ __all__ = [
     "pour",
     "prefixes",
     "resolved",
+    "secrets",
     "spans",
 ]
