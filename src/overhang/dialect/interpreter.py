@@ -147,7 +147,7 @@ class Interpreter:
 
     def settle(self) -> None:
         """Emit all that applies, in the order of the text, or as numbers order it."""
-        matches, instead = in_order(self.scan.matches)
+        matches, instead = in_order(self.scan.matches, self.value_of)
         for match_ in matches:
             if id(match_.node) in instead:
                 line = instead[id(match_.node)]
@@ -158,6 +158,16 @@ class Interpreter:
         for line, (node, instance, numbers) in self.scan.waiting.items():
             if line not in self.used and partners.issuperset(numbers):
                 self.scan.wrong(line, "it needs another line in the same block, which is missing", instance, node)
+
+    def value_of(self, match_: LineMatch, option: Option, name: str) -> str:
+        """The value of a hole, of a line itself or of one that it means something only together with."""
+        if name in option.values or not isinstance(option.target, Translation):
+            return option.values.get(name, "")
+        for fact in option.target.partners:
+            found = self.scan.beside.find(fact, match_.node.line, match_.instance, option.values)
+            if found is not None and name in found.values:
+                return found.values[name]
+        return ""
 
     def settle_one(self, match_: LineMatch) -> None:
         """Emit the first translation that applies; where none does, the line sets nothing or is not understood."""

@@ -18,8 +18,11 @@ NEVER: Mapping[str, tuple[str, str, Mapping[str, str]]] = {
 
 
 class TableForm(NamedTuple):
-    """How a table is written. ``under`` is the form of the line that begins it, ``apart`` parts its cells ("": they
-    stand below the header's), ``edges``: also at both ends of a row."""
+    """How a table is written.
+
+    ``under`` is the form of the line that begins it, ``apart`` parts its cells ("": they stand below the header's),
+    ``edges``: also at both ends of a row. ``own_rows``: each row is a block of its own, whatever its key.
+    """
 
     under: str
     apart: str = ""
@@ -28,6 +31,7 @@ class TableForm(NamedTuple):
     unsaid: tuple[str, ...] = ("",)
     escape: str = ""
     edges: bool = False
+    own_rows: bool = False
     dormant: tuple[str, ...] = ()
 
 

@@ -1,7 +1,7 @@
 """Tries a dialect on a configuration, and on its own samples: the result of every line, and what is left to write."""
 
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from overhang.dialect.explain import Considered, considered
@@ -10,6 +10,7 @@ from overhang.dialect.line_shapes import Shape, shapes_of
 from overhang.dialect.model import Dialect, Sample, literals_of
 from overhang.dialect.scan import LineOutcome
 from overhang.language import read_sheet, unparse
+from overhang.model.device import Override
 from overhang.text import Shown, UnreadableInput
 from overhang.text.quoting import revealed
 from overhang.text.toml_file import TomlProblem
@@ -73,12 +74,15 @@ def preview_dialect(
     """
     run = Interpreter(dialect, text, file, helpers, tracing=True)
     config = run.parsed()
-    replaced = {each.earlier.origin.line: each for each in config.device.overrides}
+    replaced: dict[int, list[Override]] = {}
+    for each in config.device.overrides:
+        replaced.setdefault(each.earlier.origin.line, []).append(each)
     tried = []
     nodes = list(run.scan.outcomes.values())
     often = Counter(node.line for node, _ in nodes)
-    for node, outcome in nodes:
-        whole = often[node.line] == 1 and node.last == node.line
+    for node, outcome in sorted(nodes, key=lambda each: run.scan.order.get(id(each[0]), 0)):
+        line = run.scan.text.lines[node.line - 1].strip()
+        whole = often[node.line] == 1 and node.last == node.line and node.raw == line
         if secrets:
             shown = config.lines.reveal(node.line) if whole else revealed(" ".join(node.words))
         else:
@@ -86,9 +90,8 @@ def preview_dialect(
         block, words = run.scan.inside.get(id(node), ("", ()))
         ask = node.line in why or outcome.how == "unread"
         near = tuple(considered(dialect, block, words, outcome)) if ask and words else ()
-        lost = replaced.get(node.line)
-        over = ((lost.statement.split()[0], lost.later.origin.line),) if lost is not None else ()
-        tried.append(PreviewLine(node.line, shown, outcome, block, near, over if outcome.how == "said" else ()))
+        over = tuple(_overridden(outcome, replaced.get(node.line, ())))
+        tried.append(PreviewLine(node.line, shown, outcome, block, near, over))
     for line, outcome in run.scan.of_text.items():
         shown = config.lines.reveal(line) if secrets else config.quote(line)
         tried.append(PreviewLine(line, shown, outcome))
@@ -101,6 +104,15 @@ def preview_dialect(
         tuple(_idle(dialect, run)),
         tuple(shapes_of(_left(run), literals_of(dialect), any_first=False)),
     )
+
+
+def _overridden(outcome: LineOutcome, overrides: Iterable[Override]) -> Iterator[tuple[str, int]]:
+    """The statements of an outcome that a later line replaces: their first words, and that line."""
+    said = {each.filled.inner[0] for each in outcome.ready if each.filled.inner}
+    for each in overrides:
+        word = each.statement.split()[0]
+        if outcome.how == "said" and word in said:
+            yield word, each.later.origin.line
 
 
 def _idle(dialect: Dialect, run: Interpreter) -> Iterator[tuple[int, str]]:

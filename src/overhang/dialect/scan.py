@@ -66,7 +66,7 @@ class Scan:
     ``hits`` are the lines that translations fit, ``beside`` those that others depend on, ``waiting`` those of them that
     nothing else fits. ``unread`` are lines not understood: why, in which block of the text, and their words.
     ``outcomes`` tells what became of each statement where that is traced, ``inside`` in which kind of block its words
-    were looked up, ``of_text`` what became of lines of free text. ``silent``
+    were looked up, ``of_text`` what became of lines of free text, ``order`` tells their order. ``silent``
     are statements that something fits, and that say nothing, ``said`` others; each by its line and its words.
     ``fired`` counts uses by the line of the dialect.
     """
@@ -78,6 +78,7 @@ class Scan:
         self._within = secrets_within(dialect)
         self.outcomes: dict[int, tuple[Node, LineOutcome]] = {}
         self.inside: dict[int, tuple[str, Sequence[str]]] = {}
+        self.order: dict[int, int] = {}
         self.of_text: dict[int, LineOutcome] = {}
         self.silent: set[tuple[int, tuple[str, ...]]] = set()
         self.said: set[tuple[int, tuple[str, ...]]] = set()
@@ -101,6 +102,8 @@ class Scan:
         """Take in statements."""
         contexts = self.contexts
         for node in nodes:
+            if self.tracing:
+                self.order[id(node)] = len(self.order)
             outer = contexts[node.parent] if node.parent >= 0 else OUTERMOST
             contexts.append(self.node(node, outer))
 

@@ -20,7 +20,7 @@ LAYOUT_KEYS = (
     "form comments trailing-comments block-comments take-back say quotes signs open close ends headings closers "
     "prompt ignore-case continued continues page-breaks leaders label-ends between dormant join-blocks tables"
 ).split()
-TABLE_KEYS = "under apart key ditto unsaid escape edges dormant".split()
+TABLE_KEYS = "under apart key ditto unsaid escape edges own-rows dormant".split()
 #: Settings of texts that are read line by line.
 _BY_LINE = ("continued", "continues", "page-breaks", "leaders", "label-ends", "between", "tables", "prompt")
 
@@ -128,6 +128,7 @@ class Settings(TomlValidator):
                 ("", *self.texts(each, "unsaid", path)),
                 self.word(each, "escape", path),
                 self.switch(each, "edges", path),
+                self.switch(each, "own-rows", path),
                 self.texts(each, "dormant", path) or dormant,
             )
 

@@ -293,7 +293,7 @@ class Text:
             elif not (is_rule(line) or columns.is_again(line)):
                 row = columns.row(line)
                 self._note(number, row.wrong, table)
-                last = yield from self._row_nodes(number, row, (rows, table, last))
+                last = yield from self._row_nodes(number, row, ({} if form.own_rows else rows, table, last))
 
     def _row_line(self, ends: Callable[[str], bool] | None) -> tuple[int, str] | None:
         """The next line of a table; None at its end."""

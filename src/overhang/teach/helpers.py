@@ -199,6 +199,16 @@ def prefixes(address: str, mask: str, *, wild: bool = False) -> list[str]:
     return sorted(found, key=lambda text: (len(text), text))
 
 
+def inverse_mask(mask: str) -> str:
+    """A mask with its ones and zeros exchanged: of the bits that have to agree, those that may differ.
+
+    Raises ValueError for what is no mask.
+    """
+    found = parse_address(mask)
+    every = (1 << (32 if found.family == 4 else 128)) - 1
+    return str(Address(found.family, found.value ^ every))
+
+
 def resolved(name: str, parents: Mapping[str, str]) -> list[str]:
     """A name, the one that it is like, and so on. Raises StepProblem where it comes back to itself."""
     found = [name]
