@@ -240,7 +240,7 @@ def test_the_audit_as_json(overhang: Run, write: Write) -> None:
             "hint": "did you mean console?",
         }
     ]
-    assert device["lines"] == {"understood": 25, "not_understood": 2}
+    assert device["lines"] == {"understood": 25, "set_nothing": 0, "not_understood": 2}
     assert report["summary"]["findings"] == {"critical": 0, "high": 0, "medium": 0, "low": 1, "info": 0}
     assert (ran.code, ran.err, "hunter2" in ran.out) == (1, "", False)
     assert overhang("audit", "quay.sheet", "--strict").code == 3

@@ -242,9 +242,7 @@ MISTAKES: list[tuple[str, list[str]]] = [
     ),
     (
         ONE + 'means = "drop ssh: port"',
-        [
-            "2: translation 1: means: write drop before the statement: `ssh: drop port`"
-        ],
+        ["2: translation 1: means: write drop before the statement: `ssh: drop port`"],
     ),
     (
         '[[translate]]\nline = "a {x:date}"\nmeans = "ssh: port {x}"',
@@ -405,7 +403,12 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         ["telnet: off"],
         [],
     ),
-    ('say = "do"\ntake-back = "un"\n' + LIST % ("do wire", "telnet: on"), "wire", ["telnet: incomplete"], ["1: a line begins with do"]),
+    (
+        'say = "do"\ntake-back = "un"\n' + LIST % ("do wire", "telnet: on"),
+        "wire",
+        ["telnet: incomplete"],
+        ["1: a line begins with do"],
+    ),
     # words
     (
         'signs = "=,"\n' + LIST % ("a={n:number},{m:number}", "ssh: port {n}\\nssh: tries {m}"),
@@ -789,7 +792,7 @@ def test_the_worked_example_of_the_page_reads_its_configuration() -> None:
             blocks[-1].append(line[4:])
         elif blocks[-1]:
             blocks.append([])
-    configuration, *rest = [block for block in blocks if block]
+    configuration, *rest = [block for block in blocks if block and not block[0].startswith("{")]
     lines = [line for block in rest for line in block]
     tops = [line for line in lines if line.startswith(("name =", "about =", "pass-over =", "never-carries ="))]
     using = read_dialect(

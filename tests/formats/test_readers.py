@@ -130,7 +130,10 @@ def test_a_package_adds_a_reader_and_an_opener(overhang: Run, write: Write, tmp_
     assert overhang("sheet", "hut.txt", env=env) == (0, expected, told)
     assert overhang("sheet", "--reader", "harbour-register", "hut.txt", env=env).out == expected
     report = json.loads(overhang("audit", "hut.txt", "--format", "json", env=env).out)["devices"][0]
-    assert (report["reader"], report["lines"]) == ("harbour-register", {"understood": 2, "not_understood": 1})
+    assert (report["reader"], report["lines"]) == (
+        "harbour-register",
+        {"understood": 2, "set_nothing": 0, "not_understood": 1},
+    )
     assert report["not_understood"][0]["message"] == "expected a name, a level and a hash, separated by |"
     write("ramp.mrm", "marram 4\ncrew\n  hand omar\n    oath veiled 74696465\n  hand lena\n    oath veiled zz\n")
     ran = overhang("sheet", "--with-secrets", "ramp.mrm", env=env)

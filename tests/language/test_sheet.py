@@ -170,7 +170,7 @@ user lena:|level 1|  password none
 user lena:|expires 2026-02-30
   2:13 a date is written like 2031-05-17
 user lena:|via ssh ssh
-  2:13 this is given twice
+  2:13 a value of this list is given twice
 user lena:|via shs
   2:9 expected one of console, auxiliary, ssh, telnet, http, https; did you mean ssh?
 user lena:|public-key ssh-rsa A

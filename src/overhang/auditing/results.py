@@ -166,6 +166,8 @@ class DeviceAudit(NamedTuple):
     decided: bool = True
     #: whether the configuration says itself that it may hold more than it states
     incomplete: bool = False
+    #: how many lines a dialect's translation fits without a meaning here, since a condition does not hold
+    silent: int = 0
     checklist: tuple[ChecklistItem, ...] = ()
 
     @property

@@ -90,6 +90,7 @@ def audit_config(
         config.reader,
         context.all_found and all(path.sure for path in context.exposure.paths),
         config.incomplete,
+        len(config.silent),
         tuple(checklist(context, counting, loose_doubt=_loose_doubt(config))),
     )
 

@@ -83,19 +83,18 @@ def _try(options: argparse.Namespace) -> int:
             reader = loader.reader(path)
             if not isinstance(reader, DialectReader):
                 raise UnreadableInput(f"read as {reader.name}, not through a dialect; choose one with --dialect")
-            text = decode(read_file(path))
+            trial = preview_dialect(
+                reader.dialect,
+                decode(read_file(path)),
+                path,
+                secrets=options.with_secrets,
+                why=() if options.why is None else (options.why,),
+                helpers=reader.helpers,
+            )
         except UnreadableInput as problem:
             tell(f"{path}: {problem}")
             failed = True
             continue
-        trial = preview_dialect(
-            reader.dialect,
-            text,
-            path,
-            secrets=options.with_secrets,
-            why=() if options.why is None else (options.why,),
-            helpers=reader.helpers,
-        )
         unread = unread or trial.unread > 0
         if options.as_table:
             write_data("".join(f"{line}\n" for line in preview_table(trial)))

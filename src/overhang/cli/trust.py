@@ -5,8 +5,8 @@ import argparse
 
 from overhang.cli.errors import CLEAN, UserError
 from overhang.cli.output import tell
-from overhang.cli.terminal import show, width
-from overhang.report.lines import Line, cut
+from overhang.cli.terminal import show
+from overhang.report.lines import Line, safe
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -42,4 +42,4 @@ def _lines(found: list[tuple[str, str]], place: str) -> list[Line]:
     if not found:
         return [[("no step is trusted", "")]]
     lines: list[Line] = [[(f"{len(found)} trusted, in {place}", "bold")]]
-    return lines + [[(f"{digest[:16]}…  ", "dim"), (cut(path, width() - 20), "")] for path, digest in found]
+    return lines + [[(f"{digest[:16]}…  ", "dim"), (safe(path), "")] for path, digest in found]

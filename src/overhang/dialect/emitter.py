@@ -62,6 +62,8 @@ class Emitter:
         else:
             statements.append(PlacedStatement(line, -1, each.head, drops_inside=True))
             statements.append(PlacedStatement(line, len(statements) - 1, each.inner._replace(drop=True)))
+            if not each.inner.captures:
+                fields.discard(each.inner.spec.field)
 
     def remember(self, instance: int, first: str, template: Template, values: Mapping[str, str], owner: int) -> None:
         """Remembers which lines set a block, so that a line that is not understood can put it in doubt.

@@ -76,7 +76,7 @@ def _parsed(template: Template, values: Values, holes: Mapping[str, Hole]) -> Se
     """The statements of a meaning. Raises Misread."""
     found = []
     for filled in fill(template, values, holes):
-        head, inner = parse_filled(filled)
+        head, inner = parse_filled(filled, drop=template.drop)
         found.append(Instantiated(filled, head, inner, bool(template.secret), template.drop))
         if len(found) > MOST_STATEMENTS:
             break

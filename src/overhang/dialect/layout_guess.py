@@ -62,6 +62,21 @@ def _without_blocks(lines: Sequence[str], pair: Sequence[str]) -> list[str]:
     return pattern.sub(" ", text).split("\n")
 
 
+def without_texts(text: str) -> str:
+    """A text with the lines of its free text left empty."""
+    lines = text.split("\n")
+    found = list(lines)
+    at = 0
+    while at < len(lines):
+        form = _text_form(lines[at], lines[at + 1 : at + 61])
+        at += 1
+        end = next((n for n in range(at, len(lines)) if _ends_text(lines[n], form)), None) if form else None
+        if end is not None:
+            found[at : end + 1] = [""] * (end + 1 - at)
+            at = end + 1
+    return "\n".join(found)
+
+
 def _without_texts(lines: Sequence[str]) -> tuple[list[str], list[TextForm]]:
     """The lines without free text, and what begins and ends it."""
     kept: list[str] = []
@@ -114,7 +129,8 @@ def _signs(lines: Sequence[str]) -> tuple[tuple[str, ...], tuple[str, ...]]:
         found = re.match(r"\s*((?:'(?=\s)|[^\w\s\[\]{}()\"'|<>=$.]{1,3})\w*)\s*(.*)", line)
         if found and (not re.search(r"\w", found[1]) or found[1][1:].isalpha()):
             sign = re.match(r"[^\w\s]+", found[1])
-            word = found[1] if sign is None or found[1] == sign.group() or len(found[1]) > 4 else sign.group()
+            again = sum(each.lstrip().startswith(found[1] + " ") for each in lines) > 1
+            word = found[1] if sign is None or again else sign.group()
             rest = line.strip().removeprefix(word).strip()
             starts.setdefault(word, []).append(rest)
     dormant, comments = [], []

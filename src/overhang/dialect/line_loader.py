@@ -243,7 +243,7 @@ def _trial(template: Template, holes: Mapping[str, Hole]) -> str | None:
     for values_of in options:
         try:
             for filled in fill(template, values_of, holes):
-                parse_filled(filled)
+                parse_filled(filled, drop=template.drop)
         except Misread as found:
             wrong = wrong or found
             continue

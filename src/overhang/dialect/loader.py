@@ -317,9 +317,10 @@ class _Loader(LineLoader):
                 self.bad(place.line, f"{place.label}: each: part: {why}")
                 continue
             inner: Holes = {**holes, **holes_in(patterns)}
-            templates, meanings = self.means(each, "means", place, inside, inner)
+            named = SourceRef(place.line, f"{place.label}: each: part {part}")
+            templates, meanings = self.means(each, "means", named, inside, inner)
             if meanings:
-                self.bad(place.line, f"{place.label}: each: part {part}: conditions are for the means of the line")
+                self.bad(place.line, f"{named.label}: conditions are for the means of the line")
             found.append(Part(tuple(sorted(patterns, key=_longest_first)), tuple(templates), inner))
         return tuple(found)
 

@@ -70,8 +70,10 @@ class Matcher:
             exact = exact or pattern.raw
             result = pattern.match(words, tail)
             if isinstance(result, Mismatch):
-                if result.at > furthest and target is not None:
+                if target is not None and result.at > furthest:
                     furthest, near = result.at, result.reason
+                elif target is not None and result.at == furthest and result.reason != near:
+                    near = ""  # several are as near, for different reasons: none of these is the reason
                 continue
             values, used = result
             if target is None:

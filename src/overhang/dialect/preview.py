@@ -81,8 +81,8 @@ def preview_dialect(
     nodes = list(run.scan.outcomes.values())
     often = Counter(node.line for node, _ in nodes)
     for node, outcome in sorted(nodes, key=lambda each: run.scan.order.get(id(each[0]), 0)):
-        line = run.scan.text.lines[node.line - 1].strip()
-        whole = often[node.line] == 1 and node.last == node.line and node.raw == line
+        alone = node.raw == run.scan.text.lines[node.line - 1].strip()
+        whole = often[node.line] == 1 and node.last == node.line and alone
         if secrets:
             shown = config.lines.reveal(node.line) if whole else revealed(" ".join(node.words))
         else:

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from overhang.dialect.layout_guess import LayoutGuess, TextForm, guess_layout
+from overhang.dialect.layout_guess import LayoutGuess, TextForm, guess_layout, without_texts
 from overhang.dialect.line_shapes import shape_of
 from overhang.dialect.meaning_guess import Guess, GuessLine, Look, guess, kinds_of_block, look_at
 from overhang.dialect.model import Layout
@@ -106,7 +106,7 @@ def scaffold_dialect(texts: Sequence[tuple[str, str]], name: str) -> str:
 
 def sort_lines(found: LayoutGuess, texts: Sequence[str]) -> Sorted:
     """The lines of texts by their shapes and places, with what they may mean."""
-    lines = [line for number, text in enumerate(texts) for line in _lines_of(found.layout, number, text)]
+    lines = [line for number, text in enumerate(texts) for line in _lines_of(found.layout, number, without_texts(text))]
     known = frozenset(word for word, times in Counter(line.words[0] for line in lines).items() if times > 1)
     lines = _with_pseudo_blocks(lines) if found.layout.form == "flat" else _with_paths(lines, known)
     shape = {id(line): shape_of(line.words, known) for line in lines}

@@ -96,7 +96,9 @@ def _opening(body: str) -> tuple[str, str] | None:
     if ": " in body:
         head, _, inner = body.partition(": ")
         return head, inner.strip()
-    return (body[:-1], "") if body.endswith(":") else None
+    if body.endswith(":"):
+        return body[:-1], ""
+    return (body, "") if body.startswith("drop ") else None
 
 
 def _meaning(head: str, inner: str | None, holes: Mapping[str, Hole]) -> Template:
@@ -205,14 +207,14 @@ def _words(pieces: Sequence[Piece], values: Mapping[str, str], types: Mapping[st
     return words
 
 
-def parse_filled(filled: FilledTemplate) -> tuple[Statement, Statement | None]:
-    """The header and the statement in its block. Raises Misread."""
+def parse_filled(filled: FilledTemplate, *, drop: bool = False) -> tuple[Statement, Statement | None]:
+    """The header and the statement in its block, which ``drop`` takes back. Raises Misread."""
     head = statement_of("", filled.head)
     if filled.text is not None:
         if head.spec.opens != "banner":
             raise Misread("only a banner holds lines of text", 1, 1)
         return head, None
-    return head, None if filled.inner is None else statement_of(head.spec.opens, filled.inner)
+    return head, None if filled.inner is None else statement_of(head.spec.opens, filled.inner, drop=drop)
 
 
 def spelt(words: list[str]) -> str:

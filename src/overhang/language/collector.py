@@ -88,9 +88,10 @@ def header_key(header: Statement) -> object:
     return header.spec.opens, frozenset(header.captures.items())
 
 
-def statement_of(block: str, words: Sequence[str], lines: LineParser = LINES) -> Statement:
-    """The statement that plain words are inside a kind of block. Raises Misread."""
-    return lines.statement(block, [Word(text, 1, 1) for text in words])
+def statement_of(block: str, words: Sequence[str], lines: LineParser = LINES, *, drop: bool = False) -> Statement:
+    """The statement that plain words are inside a kind of block; with ``drop`` one that is taken back, which may leave
+    its value out. Raises Misread."""
+    return lines.statement(block, [Word(text, 1, 1) for text in words], drop=drop)
 
 
 def make_statement(block: str, field: str, captures: Mapping[str, Any], lines: LineParser = LINES) -> Statement:

@@ -102,7 +102,7 @@ class Part(NamedTuple):
                 return -1
             if value in values:
                 if miss is not None:
-                    miss.miss(at, "", "this is given twice")
+                    miss.miss(at, "", "a value of this list is given twice")
                 return -1
             values.append(value)
             at += 1

@@ -83,7 +83,7 @@ def _device(audit: DeviceAudit) -> dict[str, Any]:
         "not_examined": [each._asdict() for each in audit.not_examined],
         "not_understood": [diagnostic_value(each) for each in audit.errors],
         "warnings": [diagnostic_value(each) for each in audit.warnings],
-        "lines": {"understood": audit.understood, "not_understood": audit.unread},
+        "lines": {"understood": audit.understood, "set_nothing": audit.silent, "not_understood": audit.unread},
         "incomplete": audit.incomplete,
     }
 

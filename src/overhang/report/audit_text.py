@@ -170,9 +170,12 @@ def _finding(finding: ReportedFinding, file: str, width: int, fixed: set[object]
 
 def _unread(audit: DeviceAudit, width: int) -> Iterator[Line]:
     if audit.unread:
-        total = audit.unread + audit.understood
+        total = audit.unread + audit.understood + audit.silent
         text = f"  not understood: {audit.unread:,} of {count(total, 'line')}; what they say is not in the audit"
         yield [(text, "medium")]
+    if audit.silent:
+        fit = f"{count(audit.silent, 'line')} {'fits' if audit.silent == 1 else 'fit'} the dialect and set nothing"
+        yield [(f"  {fit}, since a condition does not hold; overhang dialect try shows why", "dim")]
     yield from _remarks(audit.errors, width)
     if audit.warnings:
         yield [("  remarked:", "dim")]

@@ -10,7 +10,7 @@ from overhang.dialect.interpreter import StepResult
 from overhang.dialect.tokenizer import Node as Source
 from overhang.dialect.tokenizer import Text
 from overhang.teach.device import Device, shown_words
-from overhang.teach.tree import StepProblem, Tree, flattened, lost, origins
+from overhang.teach.tree import StepProblem, Tree, dissolve, flattened, lost, origins
 from overhang.text import UnreadableInput
 
 ENTRY = "read"
@@ -42,6 +42,7 @@ class Step:
         doubts = [*tree.state.doubts, *device.misread]
         doubts += [(source, _LEFT_OUT, frozenset[str]()) for source in lost(tree, used, origins(tree))]
         gone = [(source, how) for source in sources if (how := tree.state.gone.get(id(source))) is not None]
+        dissolve(tree)
         said = [(each.source, each.statement, *shown_words(each)) for each in device.said]
         return StepResult(nodes, said, doubts, gone, self._spelt)
 

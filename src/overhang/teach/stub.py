@@ -52,9 +52,8 @@ def _members() -> Iterator[str]:
     yield "    misread: list[tuple[Source, str, frozenset[str]]]"
     yield "    def __init__(self, emitter: Emitter) -> None: ..."
     yield "    def block(self, *words: str, at: Statement) -> Block: ..."
-    yield "    def say("
-    yield "        self, at: Statement, head: Sequence[str], inner: Sequence[str] | None, text: str | None = None"
-    yield "    ) -> bool: ..."
+    arguments = "at: Statement, head: Sequence[str], inner: Sequence[str] | None, text: str | None = None"
+    yield f"    def say(self, {arguments}) -> bool: ..."
     for word in SCHEMA.keywords(""):
         yield f"    def {_name(word)}(self, *words: str, at: Statement) -> Block: ..."
     yield ""

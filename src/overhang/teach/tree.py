@@ -235,6 +235,13 @@ def flattened(tree: Tree) -> list[Source]:
     return found
 
 
+def dissolve(tree: Tree) -> None:
+    """Part all statements from each other: they point up and down, and nothing would ever free them."""
+    for each in list(tree.walk()):
+        each.children, each.parent = [], None
+    tree.children = []
+
+
 def lost(tree: Tree, used: Iterable[int], kept: Iterable[int]) -> Iterator[Source]:
     """The statements of the text that a step neither left in the tree, nor said, nor took, dropped or doubted."""
     state = tree.state

@@ -1,0 +1,1 @@
+"""Python steps of dialects."""
