@@ -275,8 +275,10 @@ class Interpreter:
             if self.dialect.step:  # the same statement may stand in other places too
                 self.scan.said.add((match_.node.line, tuple(match_.node.words)))
             self.scan.became(match_.node, LineOutcome("said", tuple(said), place=target.place, lost=lost))
-        elif why:
+        elif why and isinstance(target, Translation):
             self.silent(match_, why, lost)
+        elif why:  # the block is there, whatever its head means
+            self.scan.became(match_.node, LineOutcome("noted", (), why, place=target.place, lost=lost))
         elif templates or target.meanings or (isinstance(target, Translation) and target.parts):
             place = target.place
             needed = sorted({name for each in target.every for name in each.holes} - set(option.values))

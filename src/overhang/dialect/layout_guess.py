@@ -11,7 +11,7 @@ from overhang.dialect.model import Layout, TableForm
 _COMMENT_PAIRS = (("/*", "*/"), ("(*", "*)"), ("<!--", "-->"), ("{-", "-}"), ("#|", "|#"), ("<#", "#>"))
 _TEXT_WORDS = re.compile(r"banner|greet|notice|message|motd|welcome|legend|chalk|text|board", re.IGNORECASE)
 _PRINT = re.compile(r"\s*\S.*?\s*([.·_])\1{2,}\s*([:=]?)\s")
-_PAGE = re.compile(r"(?i)^\W*(?:.*\s)?page\s+\d+\b.*$")
+_PAGE = re.compile(r"(?i)^\W*(?:(?:.*\s)?page\s+\d+\b.*|[a-z]+ \d+ (?:of|/) \d+\W*)$")
 _TAKES_BACK = frozenset("no not non undo un delete remove unset clear without cancel forget strip".split())
 _SEPARATOR = re.compile(r"\s(->|=>|:=|=)\s|^[\w.-]+(=)\S")
 
@@ -39,11 +39,15 @@ def guess_layout(texts: Sequence[str]) -> LayoutGuess:
     pair = next((each for each in _COMMENT_PAIRS if _has_pair(texts, each)), ())
     kept, found_texts = _without_texts(every)
     lines = [line for line in _without_blocks(kept, pair) if line.strip()]
+    continues = _continues(lines)
+    lines = [line for line in lines if not continues or not line.strip().startswith(continues)]
     dormant, comments = _signs(lines)
     body = [line for line in lines if not (comments and line.lstrip().startswith(comments))]
     pages = _page_breaks(body)
     body = [line for line in body if not _PAGE.match(line)]
     layout = _form(body, Layout(comments=comments, dormant=dormant, block_comments=pair, page_breaks=pages))
+    if continues and layout.form != "braces":
+        layout = layout._replace(continues=continues)
     layout = _more(body, layout)
     remarks = [f"{each} before a line may also be a comment: then name it under comments" for each in dormant]
     return LayoutGuess(layout, tuple(found_texts), tuple(remarks))
@@ -118,6 +122,20 @@ def _ends_text(line: str, form: TextForm) -> bool:
     return line.rstrip().endswith(form.ends) if form.by_sign else line.strip() == form.ends
 
 
+def _continues(lines: Sequence[str]) -> str:
+    """The sign of lines that go on with the one above: more values stand behind it, or the one above is not done."""
+    found: Counter[str] = Counter()
+    for above, line in pairwise(lines):
+        match = re.match(r"\s*([&+>|^~])\s+(\S.*)", line)
+        if match is None:
+            continue
+        values = all(re.search(r"\d", word) for word in match[2].split())
+        if values or above.rstrip().endswith(","):
+            found[match[1]] += 1
+    sign, number = found.most_common(1)[0] if found else ("", 0)
+    return sign if number and number == sum(line.strip().startswith(sign + " ") for line in lines) else ""
+
+
 def _signs(lines: Sequence[str]) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """The signs that make a line dormant, and those that make it a comment.
 
@@ -126,8 +144,8 @@ def _signs(lines: Sequence[str]) -> tuple[tuple[str, ...], tuple[str, ...]]:
     starts: dict[str, list[str]] = {}
     firsts = Counter(line.split()[0] for line in lines)
     for line in lines:
-        found = re.match(r"\s*((?:'(?=\s)|[^\w\s\[\]{}()\"'|<>=$.]{1,3})\w*)\s*(.*)", line)
-        if found and (not re.search(r"\w", found[1]) or found[1][1:].isalpha()):
+        found = re.match(r"\s*(\([a-z]\)|(?:'(?=\s)|[^\w\s\[\]{}()\"'|<>=$.]{1,3})\w*)\s*(.*)", line)
+        if found and (not re.search(r"\w", found[1]) or found[1][1:].isalpha() or found[1][0] == "("):
             sign = re.match(r"[^\w\s]+", found[1])
             again = sum(each.lstrip().startswith(found[1] + " ") for each in lines) > 1
             word = found[1] if sign is None or again else sign.group()
@@ -137,7 +155,7 @@ def _signs(lines: Sequence[str]) -> tuple[tuple[str, ...], tuple[str, ...]]:
     for word, rests in sorted(starts.items(), key=lambda each: -len(each[1]))[:4]:
         named = [rest for rest in rests if rest]
         alike = sum(firsts.get(rest.split()[0], 0) > 0 and _structured(rest) for rest in named)
-        if named and alike * 2 > len(named):
+        if named and alike * 2 >= len(named):
             dormant.append(word)
         elif word[-1:].isalnum() or not any(_prose(rest) or not rest for rest in rests):
             continue
@@ -201,8 +219,6 @@ def _more(body: Sequence[str], layout: Layout) -> Layout:
     count = max(1, len(body))
     goes_on = sum(line.rstrip().endswith("\\") for line in body)
     layout = layout._replace(continued="\\" if goes_on > 0 else "")
-    if sum(line.strip().startswith("+ ") for line in body) > 1:
-        layout = layout._replace(continues="+")
     prints = Counter(found.groups() for line in body if (found := _PRINT.match(line)))
     if prints and sum(prints.values()) * 4 >= count:
         leader, ends = prints.most_common(1)[0][0]

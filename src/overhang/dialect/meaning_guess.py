@@ -33,6 +33,8 @@ _WORDS: Mapping[str, frozenset[str]] = {
     "text": frozenset(),
 }
 _ENTRIES = tuple(kind for kind in KINDS if kind.startswith("entry"))
+#: Kinds of blocks that have names.
+_NAMED = ("user", "role", "servers", "sources", "methods", "door")
 _MOST = 3
 #: So many lines of a block are looked at to tell its kind.
 _MOST_JUDGED = 12
@@ -267,5 +269,8 @@ def kinds_of_block(head: Sequence[Look], children: Iterable[GuessLine]) -> dict[
             best["entry vty"] = best.get("entry vty", 0.0) + 4
         for kind, score in best.items():
             scores[kind] += 0.5 * score
+    if len(head) == 1 and not any(words & vocabulary for vocabulary in KINDS.values()):
+        for kind in _NAMED:  # the head is a name
+            scores[kind] *= 1.6
     top = max(scores.values(), default=0.0)
     return {kind: score / top for kind, score in scores.items() if score > 0} if top >= 1.5 else {}

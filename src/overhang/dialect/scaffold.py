@@ -5,14 +5,15 @@ Whatever is a guess is commented out and says what it goes by: the reader decide
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.layout_guess import LayoutGuess, TextForm, guess_layout, without_texts
-from overhang.dialect.line_shapes import shape_of
+from overhang.dialect.line_shapes import TRADE, shape_of
 from overhang.dialect.meaning_guess import Guess, GuessLine, Look, guess, kinds_of_block, look_at
 from overhang.dialect.model import Layout
 from overhang.dialect.tokenizer import Node, Text
+from overhang.dialect.trade_words import KINDS
 
 _MOST_SHAPES = 60
 #: A first word made of several, as in ``door.3.open``.
@@ -108,8 +109,9 @@ def sort_lines(found: LayoutGuess, texts: Sequence[str]) -> Sorted:
     """The lines of texts by their shapes and places, with what they may mean."""
     lines = [line for number, text in enumerate(texts) for line in _lines_of(found.layout, number, without_texts(text))]
     known = frozenset(word for word, times in Counter(line.words[0] for line in lines).items() if times > 1)
-    lines = _with_pseudo_blocks(lines) if found.layout.form == "flat" else _with_paths(lines, known)
-    shape = {id(line): shape_of(line.words, known) for line in lines}
+    named = _named_by_first(lines)
+    shape = {id(line.node): shape_of(line.words, known, any_first=id(line.node) not in named) for line in lines}
+    lines = _with_pseudo_blocks(lines) if found.layout.form == "flat" else _with_paths(lines, shape)
     kinds = _kinds_by_path(lines)
     blocks: list[KindOfBlock] = []
     names: dict[tuple[tuple[str, ...], ...], str] = {(): ""}
@@ -117,7 +119,7 @@ def sort_lines(found: LayoutGuess, texts: Sequence[str]) -> Sorted:
     meant: dict[tuple[int, int], list[Guess]] = {}
     groups: dict[tuple[tuple[tuple[str, ...], ...], bool, tuple[str, ...], str], list[_Line]] = {}
     for line in lines:
-        groups.setdefault((line.path, line.heads, shape[id(line)], _begins(line)), []).append(line)
+        groups.setdefault((line.path, line.heads, shape[id(line.node)], _begins(line, named)), []).append(line)
     for (path, heads, form, _), same in groups.items():
         around = kinds.get((*path, form), {}) if heads else kinds.get(path, {})
         if heads and _is_container(same, lines):
@@ -131,13 +133,32 @@ def sort_lines(found: LayoutGuess, texts: Sequence[str]) -> Sorted:
             blocks.append(KindOfBlock(names[(*path, form)], form, len(same), same[0].node.line, inside, tuple(guesses)))
     for (path, heads, form, _word), same in groups.items():
         if not heads and path in names:
-            begins = _begins(same[0]) if _MADE.fullmatch(same[0].words[0]) else ""
+            begins = _begins(same[0], named) if _MADE.fullmatch(same[0].words[0]) else ""
             each = KindOfLine(form, begins, len(same), same[0].node.line, tuple(meant[same[0].text, same[0].node.line]))
             sorted_lines.setdefault(names[path], []).append(each)
     for several in sorted_lines.values():
         several.sort(key=lambda each: (-_best(each.guesses), -each.often, each.first))
         del several[_MOST_SHAPES:]
     return Sorted(blocks, sorted_lines, meant)
+
+
+def _named_by_first(lines: Sequence[_Line]) -> set[int]:
+    """The heads of blocks that begin with a name and not with a keyword: no two beside each other begin alike."""
+    heads: dict[tuple[int, int], list[_Line]] = {}
+    for line in lines:
+        if line.heads and line.outer:
+            heads.setdefault((id(line.outer[-1].node), len(line.words)), []).append(line)
+    found: set[int] = set()
+    for several in heads.values():
+        words = [line.words[0] for line in several]
+        if len(words) > 1 and len(set(words)) == len(words) and not any(_is_keyword(word) for word in words):
+            found |= {id(line.node) for line in several}
+    return found
+
+
+def _is_keyword(word: str) -> bool:
+    """Whether a word is one of the trade, so that a block is a kind and not a name."""
+    return any(part in TRADE or any(part in words for words in KINDS.values()) for part in word.lower().split("-"))
 
 
 def _is_container(heads: Sequence[_Line], lines: Sequence[_Line]) -> bool:
@@ -147,9 +168,9 @@ def _is_container(heads: Sequence[_Line], lines: Sequence[_Line]) -> bool:
     return bool(inner) and all(inner)
 
 
-def _begins(line: _Line) -> str:
+def _begins(line: _Line, named: Collection[int]) -> str:
     """What makes lines with one shape different kinds all the same: the word that they begin with, without numbers."""
-    return re.sub(r"\d+", "#", line.words[0])
+    return "" if id(line.node) in named else re.sub(r"\d+", "#", line.words[0])
 
 
 def _best(guesses: Sequence[Guess]) -> float:
@@ -170,11 +191,11 @@ def _lines_of(layout: Layout, number: int, text: str) -> Iterator[_Line]:
             yield line
 
 
-def _with_paths(lines: Sequence[_Line], known: frozenset[str]) -> list[_Line]:
+def _with_paths(lines: Sequence[_Line], shape: Mapping[int, tuple[str, ...]]) -> list[_Line]:
     """Lines with the shapes of the heads that they stand under, and what these look like."""
     return [
         line._replace(
-            path=tuple(shape_of(each.words, known) for each in line.outer),
+            path=tuple(shape.get(id(each.node), ()) for each in line.outer),
             around=tuple(each.looks for each in line.outer),
         )
         for line in lines

@@ -12,7 +12,7 @@ _MOST_SHAPES = 30
 _STATES = {
     "said": ("good", "=", "translated"),
     "noted": ("dim", ".", "set nothing by themselves"),
-    "silent": ("medium", "~", "fit, but a condition does not hold"),
+    "silent": ("medium", "~", "set nothing, since a condition does not hold"),
     "passed": ("dim", "-", "ignored"),
     "unread": ("medium", "?", "not understood"),
 }
@@ -45,7 +45,7 @@ def _verdict(dialect: Dialect, file: str, trial: Preview, width: int) -> Iterato
     style = "good" if not trial.unread and not trial.silent else "medium"
     left = f"{trial.unread:,} of {count(trial.total, 'line')} not"
     if trial.silent:
-        left += f", and {trial.silent:,} {'fits' if trial.silent == 1 else 'fit'} but set nothing"
+        left += f", and {trial.silent:,} {'fits but sets' if trial.silent == 1 else 'fit but set'} nothing"
     for piece in wrap(f"{percent:g} % of {file} understood through {dialect.name}: {left}", width):
         yield [(piece, style)]
     parts = [
@@ -53,8 +53,13 @@ def _verdict(dialect: Dialect, file: str, trial: Preview, width: int) -> Iterato
         for how, (_, mark, what) in _STATES.items()
         if trial.by_state.get(how, 0) or how in ("said", "unread")
     ]
-    for piece in wrap("statements: " + "   ".join(parts), width):
-        yield [(piece, "dim")]
+    line = "statements: " + parts[0]
+    for part in parts[1:]:
+        if len(line) + len(part) + 3 > width:
+            yield [(line, "dim")]
+            line = " " * 11
+        line += f"   {part}" if line.strip() else f" {part}"
+    yield [(line, "dim")]
     over = sum(bool(each.overridden) for each in trial.lines)
     if over:
         yield [(f"{count(over, 'statement')} replaced by a later line", "dim")]
