@@ -3,7 +3,7 @@
 import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from itertools import pairwise
+from itertools import pairwise, takewhile
 from typing import NamedTuple
 
 from overhang.dialect.model import Layout, TableForm
@@ -244,18 +244,34 @@ def _take_back(body: Sequence[str]) -> str:
 
 
 def _tables(body: Sequence[str], layout: Layout) -> Iterator[TableForm]:
-    """Tables: cells parted by a sign, as many in each line, below a heading."""
-    forms: Counter[str] = Counter()
-    for (before, line), (_, below) in pairwise(pairwise(["", *body, ""])):
-        cells = line.count("|")
-        if cells and below.count("|") == cells and "|" not in before and before.strip():
-            forms[_heading_form(before.strip(), layout)] += 1
-    rows = [line for line in body if "|" in line]
-    cells_of = [cell.strip() for line in rows for cell in line.split("|")]
-    ditto = next((sign for sign in ('"', "''", "do.") if cells_of.count(sign) > 1), "")
-    unsaid = tuple(sign for sign in ("-", "--", "n/a", "~") if cells_of.count(sign) > 1)
-    for form in forms:
-        yield TableForm(form, "|", "", ditto, ("", *unsaid), "", all(row.strip()[:1] == "|" for row in rows))
+    """Tables below a heading: cells parted by a sign, as many in each line, or cells that stand below each other."""
+    forms: dict[tuple[str, str], list[str]] = {}
+    for at in range(1, len(body) - 1):
+        before, line, below = body[at - 1 : at + 2]
+        if "|" in line and below.count("|") == line.count("|") and "|" not in before and before.strip():
+            rows = list(takewhile(lambda row: "|" in row, body[at:]))
+            cells = [cell.strip() for row in rows for cell in row.split("|")]
+            forms.setdefault((_heading_form(before.strip(), layout), "|"), []).extend(cells)
+        elif layout.headings and _is_heading(before, layout) and len(_starts(line)) > 1:
+            rows = list(takewhile(lambda row: not _is_heading(row, layout), body[at + 1 :]))
+            if rows and all(_starts(row) <= _starts(line) for row in rows[:3]):
+                cells = [cell for row in rows for cell in re.findall(r"\S+(?: \S+)*", row)]
+                forms.setdefault((_heading_form(before.strip(), layout), ""), []).extend(cells)
+    for (form, apart), cells in forms.items():
+        ditto = next((sign for sign in ('"', "''", "do.", "=") if cells.count(sign) > 1), "")
+        unsaid = tuple(sign for sign in ("-", "--", "n/a", "~", ".") if cells.count(sign) > 1)
+        edges = bool(apart) and cells.count("") > len(cells) // 3
+        yield TableForm(form, apart, "", ditto, ("", *unsaid), "", edges)
+
+
+def _starts(line: str) -> set[int]:
+    """Where the cells of a line begin, which two blanks part."""
+    return {found.start() for found in re.finditer(r"\S+(?: \S+)*", line.expandtabs(8))}
+
+
+def _is_heading(line: str, layout: Layout) -> bool:
+    body = line.strip()
+    return any(body.startswith(before) and body.endswith(after) and before for before, after in layout.headings)
 
 
 def _heading_form(line: str, layout: Layout) -> str:

@@ -272,5 +272,7 @@ def kinds_of_block(head: Sequence[Look], children: Iterable[GuessLine]) -> dict[
     if len(head) == 1 and not any(words & vocabulary for vocabulary in KINDS.values()):
         for kind in _NAMED:  # the head is a name
             scores[kind] *= 1.6
+        for kind in _ENTRIES:
+            scores[kind] *= 0.4
     top = max(scores.values(), default=0.0)
     return {kind: score / top for kind, score in scores.items() if score > 0} if top >= 1.5 else {}

@@ -76,11 +76,11 @@ class KindOfBlock(NamedTuple):
 
 
 class Sorted(NamedTuple):
-    """The lines of texts by their kinds. ``meant`` are the guesses for each line, by text and line."""
+    """The lines of texts by their kinds. ``meant`` are the guesses for each statement of a line, by text and line."""
 
     blocks: list[KindOfBlock]
     lines: dict[str, list[KindOfLine]]
-    meant: dict[tuple[int, int], list[Guess]]
+    meant: dict[tuple[int, int], list[list[Guess]]]
 
 
 class _Line(NamedTuple):
@@ -116,7 +116,8 @@ def sort_lines(found: LayoutGuess, texts: Sequence[str]) -> Sorted:
     blocks: list[KindOfBlock] = []
     names: dict[tuple[tuple[str, ...], ...], str] = {(): ""}
     sorted_lines: dict[str, list[KindOfLine]] = {}
-    meant: dict[tuple[int, int], list[Guess]] = {}
+    meant: dict[tuple[int, int], list[list[Guess]]] = {}
+    guessed: dict[int, list[Guess]] = {}
     groups: dict[tuple[tuple[tuple[str, ...], ...], bool, tuple[str, ...], str], list[_Line]] = {}
     for line in lines:
         groups.setdefault((line.path, line.heads, shape[id(line.node)], _begins(line, named)), []).append(line)
@@ -126,7 +127,8 @@ def sort_lines(found: LayoutGuess, texts: Sequence[str]) -> Sorted:
             around = {}
         guesses = _guesses(same, around)
         for line in same:
-            meant[line.text, line.node.line] = guesses
+            meant.setdefault((line.text, line.node.line), []).append(guesses)
+        guessed[id(same)] = guesses
         if heads and (*path, form) not in names and len(blocks) < _MOST_BLOCKS:
             names[(*path, form)] = f"block{len(blocks) + 1}"
             inside = names.get(path, "")
@@ -134,7 +136,7 @@ def sort_lines(found: LayoutGuess, texts: Sequence[str]) -> Sorted:
     for (path, heads, form, _word), same in groups.items():
         if not heads and path in names:
             begins = _begins(same[0], named) if _MADE.fullmatch(same[0].words[0]) else ""
-            each = KindOfLine(form, begins, len(same), same[0].node.line, tuple(meant[same[0].text, same[0].node.line]))
+            each = KindOfLine(form, begins, len(same), same[0].node.line, tuple(guessed[id(same)]))
             sorted_lines.setdefault(names[path], []).append(each)
     for several in sorted_lines.values():
         several.sort(key=lambda each: (-_best(each.guesses), -each.often, each.first))
@@ -306,7 +308,8 @@ def _head(found: LayoutGuess, name: str) -> Iterator[str]:
         yield ""
         yield "[[layout.tables]]"
         yield f"under = {_quoted(table.under)}"
-        yield f"apart = {_quoted(table.apart)}"
+        if table.apart:
+            yield f"apart = {_quoted(table.apart)}"
         if table.ditto:
             yield f"ditto = {_quoted(table.ditto)}"
         if table.unsaid[1:]:

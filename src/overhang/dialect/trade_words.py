@@ -25,7 +25,7 @@ KINDS: dict[str, frozenset[str]] = {
         "entry auxiliary": "auxiliary aux rear back modem side second post gate",
         "entry vty": "vty line lines remote remotes terminal terminals virtual seat seats chair chairs session "
         "sessions place places gate post entry slot door doors",
-        "user": "user users account accounts acc person people login operator operators member members staff crew "
+        "user": "names user users account accounts person people login operator operators member members staff crew "
         "hand hands bearer who name admin officer individual employee",
         "role": "role roles class classes group groups rank ranks grade grades rights permission permissions ",
         "elevation": "elevation enable elevate privilege raise step steps rung rungs ladder climb tier tiers superuser "
