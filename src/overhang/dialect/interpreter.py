@@ -147,9 +147,11 @@ class Interpreter:
 
     def settle(self) -> None:
         """Emit all that applies, in the order of the text, or as numbers order it."""
-        matches, instead = in_order(self.scan.matches, self.value_of)
+        matches, instead = self.scan.matches, dict[int, int]()
+        if any(each.sort_by or each.again for each in self.dialect.translations):
+            matches, instead = in_order(self.scan.matches, self.value_of)
         for match_ in matches:
-            if id(match_.node) in instead:
+            if instead and id(match_.node) in instead:
                 line = instead[id(match_.node)]
                 self.silent(match_, f"it is given more than once; line {line} counts")
                 continue
@@ -274,7 +276,8 @@ class Interpreter:
         if said:
             if self.dialect.step:  # the same statement may stand in other places too
                 self.scan.said.add((match_.node.line, tuple(match_.node.words)))
-            self.scan.became(match_.node, LineOutcome("said", tuple(said), place=target.place, lost=lost))
+            if self.scan.tracing:
+                self.scan.became(match_.node, LineOutcome("said", tuple(said), place=target.place, lost=lost))
         elif why and isinstance(target, Translation):
             self.silent(match_, why, lost)
         elif why:  # the block is there, whatever its head means

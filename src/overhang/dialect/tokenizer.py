@@ -75,6 +75,8 @@ class Text:
         self._read = self.lines
         if layout.block_comments and layout.form != "braces":
             self._read = [line.rstrip("\r") for line in without_comments(text, layout).split("\n")]
+        #: whether each line is one statement, and nothing else
+        self._single = not (layout.between or layout.dormant)
         self._headings = sorted(enumerate(layout.headings), key=lambda each: -len(each[1][0]))
         self._index = 0
         #: rows of tables by the heading that they stand under and their keys: the index of each
@@ -223,7 +225,12 @@ class Text:
                 continue
             while stack and stack[-1][0] >= indent:
                 stack.pop()
-            yield from self._statements(number, body, stack[-1][1] if stack else -1)
+            parent = stack[-1][1] if stack else -1
+            if self._single:
+                self._index += 1
+                yield Node(number, self.at, parent, self.split(body), body)
+            else:
+                yield from self._statements(number, body, parent)
             stack.append((indent, self._index - 1))
             if self.layout.tables:
                 yield from self._table(body, stack[-2][1] if len(stack) > 1 else -1, partial(_not_below, indent))
@@ -232,10 +239,15 @@ class Text:
         while (found := self._line()) is not None:
             number, line = found
             body = line.strip()
-            if body not in self.layout.closers:
+            if body in self.layout.closers:
+                continue
+            if self._single:
+                self._index += 1
+                yield Node(number, self.at, -1, self.split(body), body)
+            else:
                 yield from self._statements(number, body, -1)
-                if self.layout.tables:
-                    yield from self._table(body, -1, None)
+            if self.layout.tables:
+                yield from self._table(body, -1, None)
 
     def _heading(self, body: str) -> tuple[int, str] | None:
         """The words of a heading and how deep it is; None for another line."""
