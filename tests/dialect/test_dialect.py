@@ -348,13 +348,13 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         [],
     ),
     # what is left out
-    (LIST % ("web [{on:on|off}]", "web: http {on}") + 'otherwise = { on = "on" }\n', "web", ["web: http on"], []),
+    (LIST % ("web {on:on|off}", "web: http {on}") + LIST % ("web", "web: http on"), "web", ["web: http on"], []),
     (
         LIST % ("kept {d:date} [by {who}]", "device: saved {d} by {who}"),
         "kept 2031-05-17",
         ["device: incomplete"],
         [
-            "1: it leaves out {who}, without which it means nothing; otherwise can give a value for it; see translation 1, line 5 of trial.dialect.toml"
+            "1: it leaves out {who}, without which it means nothing; translate the line without it too; see translation 1, line 5 of trial.dialect.toml"
         ],
     ),
     # a condition on another line, and one that goes with another line
@@ -424,7 +424,6 @@ MEANT: list[tuple[str, str, list[str], list[str]]] = [
         ["device: site a--b"],
         [],
     ),
-    ('prompt = "> "\n' + LIST % ("site {x}", "device: site {x}"), "quay-1> site a\nsite b", ["device: site b"], []),
     ("ignore-case = true\n" + LIST % ("SITE {x:A|b}", "device: site {x}"), "Site B", ["device: site b"], []),
     (LIST % ("a[{'['} {x} {']'}]", "device: site {x}"), "a [ b ]", ["device: site b"], []),
     (
@@ -510,7 +509,7 @@ def laid_out(body: str) -> Dialect:
     layout, rest, tops = [], [], []
     for line in body.split("\n"):
         key = line.partition(" =")[0]
-        if not rest and key in ("take-back", "say", "signs", "quotes", "trailing-comments", "prompt", "ignore-case"):
+        if not rest and key in ("take-back", "say", "signs", "quotes", "trailing-comments", "ignore-case"):
             layout.append(line)
         elif not rest and key in ("pass-over", "blanked", "never-carries", "always"):
             tops.append(line)

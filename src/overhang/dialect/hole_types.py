@@ -63,6 +63,18 @@ def _range(text: str) -> str:
     return f"{int(found[1])}-{int(found[2])}"
 
 
+def _range_from_1(text: str) -> str:
+    numbers = [int(number) for number in _range(text).split("-")]
+    if min(numbers) < 1:
+        raise ValueError("expected numbers from 1")
+    return "-".join(str(number - 1) for number in numbers)
+
+
+def _write_from_1(text: str) -> str | None:
+    numbers = text.split("-")
+    return "-".join(str(int(number) + 1) for number in numbers) if all(map(str.isdigit, numbers)) else None
+
+
 def _level(text: str) -> str:
     return str(TERMINALS["LEVEL"].decode(text))
 
@@ -154,6 +166,13 @@ TYPES: dict[str, HoleType] = {
         HoleType("rest", "all that is left of the line", _same, _same, ("some text", "word"), REST, 0),
         HoleType("number", "a whole number", _number, _same, ("8", "2", "1", "1024")),
         HoleType("range", "numbers like `0-3`, `0..3`, `0:3`, `0~3`, `0/3` or `7`", _range, _same, ("0-3",)),
+        HoleType(
+            "range-from-1",
+            "the same, of a maker that counts from 1: `1-4` gives `0-3`",
+            _range_from_1,
+            _write_from_1,
+            ("1-4",),
+        ),
         HoleType("level", "a level from 0 to 15", _level, _same, ("1",)),
         HoleType("address", "an IPv4 or IPv6 address", _address, _same, ("192.0.2.9",)),
         HoleType(

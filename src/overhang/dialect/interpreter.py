@@ -234,10 +234,8 @@ class Interpreter:
     def say(self, match_: LineMatch, option: Option, lost: tuple[tuple[SourceRef, str], ...]) -> None:
         """Emit what a translation, or the head of a block, means, or remove it."""
         target, values = option.target, option.values
-        if isinstance(target, Translation) and (target.otherwise or target.text):
-            values = {**target.otherwise, **values}
-            if target.text:
-                values[target.text] = "\n".join(text for _, text in match_.text)
+        if isinstance(target, Translation) and target.text:
+            values = {**values, target.text: "\n".join(text for _, text in match_.text)}
             option = option._replace(values=values)
         parts = parts_of(target, option.left) if isinstance(target, Translation) and option.left else None
         if match_.taken and (isinstance(target, BlockType) or target.taken_back is None):
@@ -286,7 +284,7 @@ class Interpreter:
             place = target.place
             needed = sorted({name for each in target.every for name in each.holes} - set(option.values))
             holes = ", ".join(f"{{{name}}}" for name in needed)
-            wants = f"it leaves out {holes}, without which it means nothing; otherwise can give a value for it"
+            wants = f"it leaves out {holes}, without which it means nothing; translate the line without it too"
             see = f"see {place.label}, line {place.line} of {self.dialect.file}"
             self.scan.wrong(match_.node.line, f"{wants}; {see}", match_.instance, match_.node)
         else:

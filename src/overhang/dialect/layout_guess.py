@@ -258,6 +258,8 @@ def _tables(body: Sequence[str], layout: Layout) -> Iterator[TableForm]:
                 cells = [cell for row in rows for cell in re.findall(r"\S+(?: \S+)*", row)]
                 forms.setdefault((_heading_form(before.strip(), layout), ""), []).extend(cells)
     for (form, apart), cells in forms.items():
+        if not form:
+            continue
         ditto = next((sign for sign in ('"', "''", "do.", "=") if cells.count(sign) > 1), "")
         unsaid = tuple(sign for sign in ("-", "--", "n/a", "~", ".") if cells.count(sign) > 1)
         edges = bool(apart) and cells.count("") > len(cells) // 3

@@ -26,7 +26,7 @@ from overhang.dialect.settings import TOP_KEYS
 from overhang.text.toml_file import TomlProblem, parse_toml
 
 _LARGEST = 4_000_000
-_TRANSLATE = ("line inside means taken-back with when unless each otherwise text until opener sort-by again").split()
+_TRANSLATE = ("line inside means taken-back with when unless each text until opener sort-by again").split()
 _BLOCK = "head inside means pass-over values".split()
 _AGAIN = ("first", "last")
 #: The keys that recognising a maker's text needs.
@@ -213,7 +213,6 @@ class _Loader(LineLoader):
         partners = self.partners(table, inside, place, holes)
         needs = self.needs(table, inside, place, holes)
         text, until, patterns = self.free_text(table, place, holes, patterns)
-        otherwise = self.otherwise(table, place, holes)
         parts = self.parts(table, inside, place, holes)
         if bool(parts) != any(each.open for each in patterns) and not text:
             self.bad(place.line, f"{place.label}: each: needs a line that ends in ..., and such a line needs each")
@@ -237,7 +236,6 @@ class _Loader(LineLoader):
             needs,
             meanings,
             parts,
-            otherwise,
             text,
             until,
             self.word(table, "opener", ""),
@@ -287,17 +285,6 @@ class _Loader(LineLoader):
             if named:  # the text may begin behind the sign, with any number of words
                 patterns = [each._replace(open=True) for each in patterns]
         return text, until, patterns
-
-    def otherwise(self, table: Mapping[str, Any], place: SourceRef, holes: Mapping[str, Hole]) -> Mapping[str, str]:
-        """The sheet's words for holes that the line leaves out."""
-        otherwise = table.get("otherwise", {})
-        if not isinstance(otherwise, dict) or not all(isinstance(each, str) for each in otherwise.values()):
-            self.bad(place.line, f"{place.label}: otherwise: expected a table of holes and the words of a sheet to use")
-            otherwise = {}
-        for name in otherwise:
-            if name not in holes:
-                self.bad(place.line, f"{place.label}: otherwise: {name} is not a hole of the line")
-        return otherwise
 
     def parts(self, table: Mapping[str, Any], inside: str, place: SourceRef, holes: Holes) -> tuple[Part, ...]:
         found = []

@@ -50,7 +50,6 @@ class Layout(NamedTuple):
     ends: str = ""
     headings: tuple[tuple[str, str], ...] = ()
     closers: tuple[str, ...] = ()
-    prompt: str = ""
     ignore_case: bool = False
     continued: str = ""
     block_comments: tuple[str, ...] = ()
@@ -138,7 +137,6 @@ class Translation(NamedTuple):
     needs: tuple[Test, ...] = ()
     meanings: tuple[Meaning, ...] = ()
     parts: tuple[Part, ...] = ()
-    otherwise: Mapping[str, str] = {}
     text: str = ""
     until: str = ""
     opener: str = ""

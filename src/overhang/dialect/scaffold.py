@@ -408,7 +408,8 @@ def _meanings(guesses: Sequence[Guess], holes: _Holes, around: _Around, *, heads
     for number, each in enumerate(guesses):
         text = statement_of(each, holes.names, holes.words, around.names)
         lead = "means =" if number == 0 else "# or means ="
-        yield f"# {lead} {_quoted(text)}  # {', '.join(each.because)}"
+        because = "".join(sign for sign in ", ".join(each.because) if sign.isprintable())
+        yield f"# {lead} {_quoted(text)}  # {because}"
 
 
 def statement_of(each: Guess, names: Mapping[int, str], words: Sequence[str], around: Sequence[str]) -> str:
@@ -466,6 +467,7 @@ def _often(often: int, first: int) -> str:
 
 def _quoted(text: str) -> str:
     """A text as TOML writes it."""
-    if "'" not in text and ("\\" in text or '"' in text):
+    if text.isprintable() and "'" not in text and ("\\" in text or '"' in text):
         return f"'{text}'"
-    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"')
+    return '"' + "".join(each if each.isprintable() else f"\\U{ord(each):08x}" for each in escaped) + '"'

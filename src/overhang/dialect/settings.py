@@ -18,11 +18,11 @@ TOP_KEYS = (
 _AT_TOP = "it stands at the top of the file, before the first [table]"
 LAYOUT_KEYS = (
     "form comments trailing-comments block-comments take-back say quotes signs open close ends headings closers "
-    "prompt ignore-case continued continues page-breaks leaders label-ends between dormant join-blocks tables"
+    "ignore-case continued continues page-breaks leaders label-ends between dormant join-blocks tables"
 ).split()
 TABLE_KEYS = "under apart key ditto unsaid escape edges own-rows dormant".split()
 #: Settings of texts that are read line by line.
-_BY_LINE = ("continued", "continues", "page-breaks", "leaders", "label-ends", "between", "tables", "prompt")
+_BY_LINE = ("continued", "continues", "page-breaks", "leaders", "label-ends", "between", "tables")
 
 
 class Settings(TomlValidator):
@@ -84,7 +84,6 @@ class Settings(TomlValidator):
             self.word(table, "ends", "layout"),
             tuple(headings),
             self.texts(table, "closers", "layout"),
-            self.word(table, "prompt", "layout"),
             ignore_case,
             self.word(table, "continued", "layout"),
             blocks,

@@ -120,13 +120,9 @@ class Text:
 
     def _line(self) -> tuple[int, str] | None:
         """The next line that says something, and its number."""
-        prompt = self.layout.prompt
         while self.at < len(self._read):
             line = self._read[self.at].rstrip()
             self.at += 1
-            if prompt and prompt in line[:100]:
-                before, _, after = line.partition(prompt)
-                line = after.lstrip() if " " not in before.strip() else line
             body = line.lstrip()
             if not body or (self._comments and body.startswith(self._comments)):
                 continue

@@ -1,6 +1,7 @@
 """Writes statements of the sheet language in a maker's words, where one translation means exactly that statement."""
 
 from collections.abc import Iterator, Mapping, Sequence
+from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 from overhang.dialect.model import BlockType, Dialect, Layout, Translation
@@ -88,12 +89,15 @@ def _line(
     dialect: Dialect, target: Translation | BlockType, values: Mapping[str, str], *, drop: bool
 ) -> MakerLine | None:
     path: list[str] = []
+    tables = [each.under for each in dialect.layout.tables]
     at = target.inside if isinstance(target, BlockType) else target.block
     while at:
         block = dialect.blocks[at]
         head = _filled(dialect, block, values)
-        if head is None:
-            return None
+        if head is None or any(
+            fnmatchcase(head.lower() if dialect.layout.ignore_case else head, form) for form in tables
+        ):
+            return None  # a cell of a table has no line of its own
         path.insert(0, head)
         at = block.inside
     line = _filled(dialect, target, values)
