@@ -57,6 +57,8 @@ COMMANDS = (
     ("sheet", "--to", "xml"),
     ("login", "--via", "ssh", "--from", "10.64.1.7", "--name", "lena"),
     ("dialect", "try"),
+    ("dialect", "try", "--why", "3"),
+    ("dialect", "try", "--as-table"),
 )
 #: Where a secret stands in texts of each kind; each is a line that may be put anywhere.
 SECRETS = (

@@ -145,7 +145,11 @@ def _signs(lines: Sequence[str]) -> tuple[tuple[str, ...], tuple[str, ...]]:
     firsts = Counter(line.split()[0] for line in lines)
     for line in lines:
         found = re.match(r"\s*(\([a-z]\)|(?:'(?=\s)|[^\w\s\[\]{}()\"'|<>=$.]{1,3})\w*)\s*(.*)", line)
-        if found and (not re.search(r"\w", found[1]) or found[1][1:].isalpha() or found[1][0] == "("):
+        if (
+            found
+            and found[1].isprintable()
+            and (not re.search(r"\w", found[1]) or found[1][1:].isalpha() or found[1][0] == "(")
+        ):
             sign = re.match(r"[^\w\s]+", found[1])
             again = sum(each.lstrip().startswith(found[1] + " ") for each in lines) > 1
             word = found[1] if sign is None or again else sign.group()

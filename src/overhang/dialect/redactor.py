@@ -8,6 +8,7 @@ import re
 from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
+from overhang.dialect.layout_marks import label_pattern
 from overhang.dialect.line_shapes import TRADE
 from overhang.dialect.matcher import parts_of
 from overhang.dialect.model import Dialect, Translation
@@ -45,6 +46,7 @@ class Redactor:
         self._keywords = frozenset(word.casefold() for word in keywords)
         self._readings: dict[int, list[Reading]] = {}
         self._nodes: dict[int, list[Node]] = {}
+        self._labels = label_pattern(text.layout)
         self._vouched: dict[int, tuple[set[str], set[str]]] = {}
         self._published: dict[int, str] = {}
         self._unread: set[int] = set()
@@ -101,6 +103,9 @@ class Redactor:
         layout = self._text.layout
         if not nodes and raw.strip() in layout.closers:
             spans.append((0, len(raw)))
+        label = self._labels.fullmatch(raw.rstrip()) if self._labels is not None else None
+        if label is not None:
+            spans.append((label.end(1), label.start(2)))
         for before, after in layout.headings:
             if raw.strip().startswith(before) and raw.rstrip().endswith(after):
                 at = len(raw) - len(raw.lstrip())

@@ -116,7 +116,9 @@ def _filled(dialect: Dialect, target: Translation | BlockType, values: Mapping[s
             continue
         words = pattern.fill(values)
         if words is not None:
-            return " ".join(_quoted(dialect.layout, word) for word in words)
+            line = " ".join(_quoted(dialect.layout, word) for word in words)
+            ends = dialect.layout.label_ends
+            return line.replace(f" {ends}", ends, 1) if ends else line
     return None
 
 
