@@ -76,6 +76,7 @@ def _ask_all(interview: Any, stated: frozenset[str]) -> dict[str, Any]:
     """Ask what matters, the weightiest first; an answer may make further questions matter."""
     answers: dict[str, Any] = {}
     number = 0
+    ended = False
     for _ in range(_MOST_ROUNDS):
         left = [key for key in KEYS if key not in stated and key not in answers]
         effects = [each for each in interview.effects(_progress(left)) if each.devices]
@@ -87,12 +88,12 @@ def _ask_all(interview: Any, stated: frozenset[str]) -> dict[str, Any]:
             if not effect.devices:
                 continue
             number += 1
-            value, ended = _ask(number, effect, interview.profile)
+            value, ended = _ask(number, effect, interview.profile, ended=ended)
             answers[each.key] = value
-            interview.answer(each.key, value)
-            if ended:
-                rest = [other.key for other in effects if other.key not in answers]
-                return {**answers, **dict.fromkeys(rest, UNKNOWN)}
+            if not ended:
+                interview.answer(each.key, value)
+        if ended:
+            break
     if not number:
         tell("nothing here hangs on what the dialect does not state")
     return answers
@@ -104,16 +105,19 @@ def _progress(keys: Sequence[str]) -> Sequence[str]:
     return keys
 
 
-def _ask(number: int, effect: Any, profile: Profile) -> tuple[Any, bool]:
-    """Ask one question on standard error; the value, and whether there are no more answers."""
+def _ask(number: int, effect: Any, profile: Profile, *, ended: bool) -> tuple[Any, bool]:
+    """Ask one question on standard error; the value, and whether there are no more answers.
+
+    Once they have ``ended`` a question is still shown.
+    """
     from overhang.report.interview_text import question_lines
 
     now = KEYS[effect.key].show(profile.values[effect.key])
     print(plain(question_lines(number, effect, now, width())), file=sys.stderr, end="")
-    while True:
+    while not ended:
         print("   answer (enter: I do not know): ", file=sys.stderr, end="", flush=True)
         line = sys.stdin.readline()
-        if not sys.stdin.isatty():
+        if not line or not sys.stdin.isatty():
             print(file=sys.stderr)
         text = line.strip()
         if text.lower() in _UNKNOWN_WORDS:
@@ -124,3 +128,4 @@ def _ask(number: int, effect: Any, profile: Profile) -> tuple[Any, bool]:
             print(f"   {wrong}", file=sys.stderr)
             if not line:
                 return UNKNOWN, True
+    return UNKNOWN, True

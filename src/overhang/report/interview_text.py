@@ -38,6 +38,6 @@ def profile_text(base: str, values: Mapping[str, str]) -> str:
     """The profile as a dialect has it, each key with its question."""
     lines = ["[profile]", f'base = "{base}"']
     for key, value in values.items():
-        lines.append(f"# {QUESTIONS[key].text}")
+        lines += ["", f"# {QUESTIONS[key].text}"]
         lines.append(f'{key} = "{value}"')
     return "\n".join(lines) + "\n"
