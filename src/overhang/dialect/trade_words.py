@@ -35,14 +35,14 @@ KINDS: dict[str, frozenset[str]] = {
         "web": "web page pages http https browser site view panel sealed gui",
         "snmp": "snmp community communities poll polling monitor watch agent keepers manager",
         "servers": "servers server radius tacacs aaa central authority asks",
-        "sources": "sources source acl access-list filter filters circle net nets network networks fence "
+        "sources": "sources source acl filter filters circle net nets network networks fence "
         "allow permit deny list lists range hosts office",
         "methods": "methods method authentication order roster ask asks sequence failing chain",
         "passwords": "passwords policy rules words strength minimum complexity",
         "management": "management lock lockout pause wrong strikes failures misses attempts log record wait",
         "address": "address interface ip port berth lan lane ethernet network net ",
-        "banner": "banner greeting greet notice message motd welcome board words text say",
-        "door": "door service services upload file-copy copy run api netconf ",
+        "banner": "banner greeting greet notice message welcome board words text say",
+        "door": "door service services upload run file-copy copy api netconf ",
     }.items()
 }
 
@@ -52,11 +52,10 @@ _PASSWORD = (
 )
 _ON = "on enable enabled active awake open burning hears yes run start up service answer answers"
 _IDLE = (
-    "idle timeout time-out inactivity quiet silence nap rest home-after logout exec-timeout minutes forget session "
-    "limit idles after"
+    "idle timeout time-out inactivity quiet silence nap rest home-after logout minutes forget session limit idles after"
 )
-_CHECK = "check authentication login ask asks guard wants require requires proves method methods by users password open"
-_FROM = "from source sources access-class acl list filter past restrict limit clients for only through"
+_CHECK = "check login ask authentication asks guard wants require requires proves method methods by users password open"
+_FROM = "from source sources acl list filter past restrict limit clients for only through"
 _LEVEL = "level privilege rank grade tier power may right rights class priority rung step"
 _ALLOW = "allow permit accept take let in include pass add from net ip client clients"
 _DENY = "deny reject block drop refuse out stop exclude turn-away forbid"
@@ -79,7 +78,7 @@ entry | check {{}} | word | {_CHECK}
 entry | password readable {{}} | word | {_PASSWORD} clear plain
 entry | password hashed {{}} | hash | {_PASSWORD}
 entry | level {{}} | level | {_LEVEL}
-entry vty | accept {{}} | ways | accept transport input protocols over open open-to take takes by through
+entry vty | accept {{}} | ways | accept input protocols over open open-to take takes by through
 entry vty | from {{}} | word | {_FROM}
 entry | idle {{}} | time | {_IDLE}
 entry | idle never | never | {_IDLE} stays
@@ -112,7 +111,7 @@ ssh | sessions {{}} | number | sessions most at-most limit
 ssh | finish-within {{}} | time | grace within login time
 ssh | idle {{}} | time | {_IDLE}
 ssh | from {{}} | word | {_FROM}
-ssh | login {{}} | login | proves by login authentication
+ssh | login {{}} | login | authentication proves by login
 ssh | check users | users | {_CHECK}
 ssh | ciphers {{}} | cipher | cipher ciphers encryption algorithms
 telnet | on | on | {_ON} telnet wire
