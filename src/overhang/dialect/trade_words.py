@@ -111,7 +111,7 @@ ssh | sessions {{}} | number | sessions most at-most limit
 ssh | finish-within {{}} | time | grace within login time
 ssh | idle {{}} | time | {_IDLE}
 ssh | from {{}} | word | {_FROM}
-ssh | login {{}} | login | authentication proves by login
+ssh | login {{}} | login | proves by login
 ssh | check users | users | {_CHECK}
 ssh | ciphers {{}} | cipher | cipher ciphers encryption algorithms
 telnet | on | on | {_ON} telnet wire
