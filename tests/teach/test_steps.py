@@ -387,6 +387,10 @@ def test_interview_and_logins(overhang: Run, write: Write, tmp_path: Path) -> No
         if key not in ASKED
     )
     plain = (DIALECT % ("indented", "")).replace("step = true\n", "")
+    write("other/b.dialect.toml", plain)
+    write("other/b.dialect.py", "x = 1\n")
+    ran = overhang("dialect", "check", "other/b.dialect.toml")
+    assert (ran.code, "b.dialect.py is not used; write step = true" in ran.out) == (1, True)
     write("quay.dialect.toml", f'{plain}[profile]\nbase = "entry-first"\n{told}')
     write("a.quay", "who lena\n  rank 3\n  word gull\n")
     ran = overhang("dialect", "interview", "a.quay", stdin="bogus\nusers\n")

@@ -11,10 +11,12 @@ from overhang.cli.terminal import show, width, write_data
 from overhang.dialect.model import BadDialect, Dialect
 from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
 from overhang.formats.registry import DIALECT as ENDING
+from overhang.formats.registry import STEP
 from overhang.language.parsed_config import decode
 from overhang.loading import Loader, Projects, read_file
 from overhang.text import UnreadableInput
 from overhang.text.printable import data
+from overhang.text.toml_file import TomlProblem
 
 ACTIONS = {
     "try": "show every line of a configuration with what it was read as, and what is left to write",
@@ -142,6 +144,9 @@ def _check(options: argparse.Namespace) -> int:
         try:
             dialect = load_dialect(path)
             problems = list(check_samples(dialect, DialectReader(dialect, trusted=trusted).helpers))
+            step = path.removesuffix(ENDING) + STEP
+            if not dialect.step and os.path.exists(step):
+                problems.append(TomlProblem(1, f"{step} is not used; write step = true at the top of the dialect"))
         except BadDialect as problem:
             problems = problem.problems
         except UnreadableInput as problem:
