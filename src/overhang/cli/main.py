@@ -31,6 +31,7 @@ COMMANDS = {
     "profiles": "show what a profile assumes where nothing is configured",
     "rules": "list the audit rules, or explain one",
     "sheet": "show devices as normalised sheets or model data, with passwords withheld",
+    "spread": "follow how far what somebody has goes, hop by hop, and what cuts it",
     "trust": "let the Python step of a dialect run",
     "ways": "show every access path, and the least knowledge it takes",
 }

@@ -63,14 +63,14 @@ def _order(found: AccessPaths, number: int) -> tuple[bool, str]:
 def item_phrase(found: AccessPaths, number: int) -> str:
     """One item in words, with its form in the configuration where that discloses it."""
     names = sorted(found.credentials.names[number])
-    phrase = " = ".join(_phrase(name) for name in names)
+    phrase = " = ".join(item_words(name) for name in names)
     forms = found.forms(number)
     if forms:
         phrase += f" ({'clear text' if 'readable' in forms else 'reversible'} in the configuration)"
     return phrase
 
 
-def _phrase(item: str) -> str:
+def item_words(item: str) -> str:
     kind, name, number = named_in(item)
     further = f" {number}" if number > 1 else ""
     if kind == "elevation":

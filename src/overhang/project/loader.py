@@ -19,8 +19,8 @@ from overhang.text.toml_file import TomlProblem, TomlValidator, parse_toml, sugg
 NAME = "overhang.toml"
 _LARGEST = 8_000_000
 _KEYS = (
-    "profile management locked-away thresholds networks people servers states profiles dialects expect waivers".split()
-)
+    "profile management locked-away apart thresholds networks people servers states profiles dialects expect waivers"
+).split()
 
 
 class BadProject(OverhangError):
@@ -105,7 +105,22 @@ class _Loader(TomlValidator):
             self.waivers(table),
             self.dialects(table),
             profile,
+            self.apart(table, networks),
         )
+
+    def apart(self, table: Mapping[str, Any], networks: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
+        """Pairs of networks between which no connection passes."""
+        value = table.get("apart", [])
+        pairs = value if isinstance(value, list) else [value]
+        found = []
+        for pair in pairs:
+            if not isinstance(pair, list) or len(pair) != 2 or not all(isinstance(each, str) for each in pair):
+                self.bad_key("", "apart", 'expected pairs of networks, as in [["ships", "office"]]')
+                return ()
+            for name in pair:
+                self.among(name, networks, "", "apart", "no network is called")
+            found.append((pair[0], pair[1]))
+        return tuple(found)
 
     # -- small helpers -------------------------------------------------------------------------------------------------
 

@@ -77,3 +77,5 @@ class Project(NamedTuple):
     waivers: tuple[Waiver, ...] = ()
     dialects: Mapping[str, str] = {}
     profile: str | None = None
+    #: pairs of networks between which no connection passes
+    apart: tuple[tuple[str, str], ...] = ()

@@ -17,6 +17,12 @@ def _read_number(value: Any) -> int:
     return value
 
 
+def _read_level(value: Any) -> int:
+    if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value <= 15:
+        raise ValueError("expected a level from 0 to 15")
+    return value
+
+
 class Thresholds(NamedTuple):
     """See the table below; durations in seconds, 0 for "not asked for" where the table says so."""
 
@@ -35,6 +41,7 @@ class Thresholds(NamedTuple):
     shared_by: int = 3
     peers: int = 3
     guess: int | None = None
+    reads: int = 15
 
 
 class Threshold(NamedTuple):
@@ -129,5 +136,11 @@ THRESHOLDS: tuple[Threshold, ...] = (
         "what trying passwords against hashes may cost in a run, in units of about a millisecond of a common hash; "
         "unless set, 1000 a device and 30000 a run",
         "ours: a second a device, half a minute a run",
+    ),
+    Threshold(
+        "reads",
+        _read_level,
+        "the lowest level that may read a configuration, for `overhang spread`",
+        "ours: the highest level, unless you know better",
     ),
 )

@@ -50,16 +50,16 @@ def audit_csv(report: AuditReport) -> Printable:
     write.writerow(COLUMNS)
     for audit in report.audits:
         for finding in audit.findings:
-            write.writerow(map(_cell, _row(audit, finding, "")))
+            write.writerow(map(cell_text, _row(audit, finding, "")))
         for waived in audit.waived:
-            write.writerow(map(_cell, _row(audit, waived.finding, f"until {waived.until}: {waived.reason}")))
+            write.writerow(map(cell_text, _row(audit, waived.finding, f"until {waived.until}: {waived.reason}")))
     across = [(each, "") for each in report.network]
     across += [(each.finding, f"until {each.until}: {each.reason}") for each in report.network_waived]
     for each, accepted in across:
-        write.writerow(map(_cell, _row_across(each, accepted)))
+        write.writerow(map(cell_text, _row_across(each, accepted)))
     for what, why, names in not_examined(report):
         cells = ["not examined", "", " ".join(names), "", "", "", "", f"{what}: {why}", "", "", "", "", "", ""]
-        write.writerow(map(_cell, cells))
+        write.writerow(map(cell_text, cells))
     return Printable(out.getvalue())
 
 
@@ -91,7 +91,7 @@ def _row_across(finding: FleetFinding, waived: str) -> list[object]:
     return [*cells, "", "\n".join(finding.fix), waived, "", "", ""]
 
 
-def _cell(value: object) -> object:
+def cell_text(value: object) -> object:
     """A value that no spreadsheet takes for a formula, and in which nothing steers who shows it."""
     if not isinstance(value, str):
         return value
@@ -157,7 +157,7 @@ def audit_markdown(report: AuditReport) -> Printable:
 def _markdown(report: AuditReport) -> Iterator[str]:
     yield "# Audit of management access"
     yield ""
-    yield f"**{_md(verdict(report)[0])}.** {_md(summary(report))}."
+    yield f"**{md(verdict(report)[0])}.** {md(summary(report))}."
     yield ""
     if report.audits:
         heads = [*(aspect.title for aspect in Aspect), *(severity.word for severity in report.counts)]
@@ -166,45 +166,48 @@ def _markdown(report: AuditReport) -> Iterator[str]:
         for audit in report.audits:
             cells = [each.mark.word for each in audit.checklist]
             cells += [severity_count(audit, severity) for severity in report.counts]
-            yield f"| {_md(audit.name)} | {_md(audit.kind or '')} | {_md(audit.site or '')} | {' | '.join(cells)} |"
+            yield f"| {md(audit.name)} | {md(audit.kind or '')} | {md(audit.site or '')} | {' | '.join(cells)} |"
         yield ""
     for rule, severity, held in by_rule(report):
         page = page_of(rule)
         yield f"## {severity.word}: {rule}"
         yield ""
-        yield f"{_md(page.title)}. {_md(page.why)} *Fix:* {_md(page.fix)} ({_md('; '.join(page.references))})"
+        yield f"{md(page.title)}. {md(page.why)} *Fix:* {md(page.fix)} ({md('; '.join(page.references))})"
         yield ""
         for audit, finding in held:
             own = own_lines(audit, finding)
             where = f"{audit.file}:{own[0].line}" if own else audit.file
-            yield f"- **{_md(audit.name)}** ({_md(where)}), {severity_phrase(finding)}: {_md(finding.message)}"
+            yield f"- **{md(audit.name)}** ({md(where)}), {severity_phrase(finding)}: {md(finding.message)}"
             if finding.also:
                 yield f"    - also by {', '.join(finding.also)}"
             for opened in opened_phrases(finding.opens)[:3]:
-                yield f"    - opens {_md(opened)}"
+                yield f"    - opens {md(opened)}"
             if finding.preferred_fix:
                 yield ""
                 yield from (f"          {safe(line)}" for line in finding.preferred_fix)
                 yield ""
         yield ""
     for heading, items in (
-        ("Across devices", [f"**{each.rule}**, {each.severity.word}: {_md(each.message)}" for each in report.network]),
+        (
+            "Across devices",
+            [f"**{each.rule}**, {each.severity.word}: {md(each.message)}" for each in report.network],
+        ),
         (
             "Waived",
             [
-                f"**{_md(audit.name)}**: {each.finding.rule}, until {each.until}: {_md(each.reason)}"
+                f"**{md(audit.name)}**: {each.finding.rule}, until {each.until}: {md(each.reason)}"
                 for audit in report.audits
                 for each in audit.waived
             ]
             + [
-                f"across devices: {each.finding.rule}, until {each.until}: {_md(each.reason)}"
+                f"across devices: {each.finding.rule}, until {each.until}: {md(each.reason)}"
                 for each in report.network_waived
             ],
         ),
         (
             "Not examined",
             [
-                f"{_md(what)}: {_md(why)}" + (f" ({_md(', '.join(names))})" if names else "")
+                f"{md(what)}: {md(why)}" + (f" ({md(', '.join(names))})" if names else "")
                 for what, why, names in not_examined(report)
             ],
         ),
@@ -220,6 +223,6 @@ def _markdown(report: AuditReport) -> Iterator[str]:
 _MARKUP = re.compile(r"[\\`*_{}\[\]<>|#~@]|:(?=//)|(?<=www)\.", re.IGNORECASE)
 
 
-def _md(text: str) -> str:
+def md(text: str) -> str:
     """Text in which nothing is taken for markup or a link."""
     return _MARKUP.sub(r"\\\g<0>", safe(text))

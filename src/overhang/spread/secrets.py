@@ -1,0 +1,224 @@
+"""Which locks of a whole network have one secret: provably equal passwords, keys and shared secrets.
+
+Equal texts are found at once: the same clear text behind any form, the same hash, the same foreign masking, the same
+public key. Then clear texts that stand anywhere in the network are tried against the hashes, the cheapest first, within
+the budget of the run; a pair is tried once.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+from overhang.exposure import AccessPaths
+from overhang.model.hash_budget import HashBudget
+from overhang.model.stored_secret import Form, StoredSecret
+from overhang.model.verification import cost_of, plain_text
+from overhang.simulation import ResolvedDevice
+
+_ALONE = (Form.WITHHELD, Form.NONE, Form.FACTORY, Form.UNOPENABLE, Form.OPAQUE)
+
+
+class Lock(NamedTuple):
+    """One item of a device: what knowing its secret opens. ``readable``: the configuration discloses it."""
+
+    device: int
+    item: str
+    readable: bool
+
+
+class Secret(NamedTuple):
+    """One distinct secret: its number, the locks that it opens, the first of which names it."""
+
+    number: int
+    locks: tuple[Lock, ...]
+
+
+class SecretIndex(NamedTuple):
+    """All secrets of a network. ``of`` gives for each device the secret of each of its items' numbers, ``disclosed``
+    those that its configuration shows readable, or masked our own way.
+
+    ``untried`` counts the pairs of a clear text and a hash that the budget did not allow, ``kinds`` the hashes among
+    them by their kind.
+    """
+
+    secrets: tuple[Secret, ...]
+    of: tuple[tuple[int, ...], ...]
+    disclosed: tuple[frozenset[int], ...]
+    texts: Mapping[int, str]
+    hashes: Mapping[int, tuple[StoredSecret, ...]]
+    untried: int
+    kinds: Mapping[str, int]
+
+    def opened_by(self, typed: str, budget: HashBudget) -> tuple[frozenset[int], int]:
+        """The secrets that a typed text is, for sure; and how many hashes it could not be tried with."""
+        found = {number for number, text in self.texts.items() if text == typed}
+        left = 0
+        for number, several in sorted(self.hashes.items(), key=lambda each: _cost(each[1][0])):
+            for stored in several:
+                answer = budget.opens(stored, typed)
+                left += answer is None
+                if answer:
+                    found.add(number)
+                    break
+        return frozenset(found), left
+
+
+def _cost(stored: StoredSecret) -> int:
+    return cost_of(stored.text)[0]
+
+
+class _Sets:
+    """Sets that are joined: each thing's representative is the least of its set."""
+
+    def __init__(self) -> None:
+        self._above: dict[object, object] = {}
+
+    def find(self, thing: object) -> object:
+        above = self._above.setdefault(thing, thing)
+        while above != self._above[above]:
+            self._above[above] = self._above[self._above[above]]
+            above = self._above[above]
+        self._above[thing] = above
+        return above
+
+    def join(self, one: object, other: object) -> None:
+        self._above[self.find(one)] = self.find(other)
+
+
+def find_secrets(devices: Sequence[tuple[ResolvedDevice, AccessPaths]], budget: HashBudget) -> SecretIndex:
+    """The secrets of devices, each with the access paths that name its items."""
+    sets = _Sets()
+    texts: dict[str, object] = {}
+    hashes: dict[str, StoredSecret] = {}
+    for device, (resolved, found) in enumerate(devices):
+        keys = _public_keys(resolved)
+        for number, several in enumerate(found.credentials.stored):
+            mine = (device, number)
+            sets.find(mine)
+            for name in found.credentials.names[number]:
+                if name in keys:
+                    sets.join(mine, ("key", keys[name]))
+                if name.startswith("server:"):
+                    sets.join(mine, ("server", _server_key(resolved, name)))
+            for stored in several:
+                if stored is None or stored.form in _ALONE:
+                    continue
+                plain = plain_text(stored)
+                if plain:
+                    texts.setdefault(plain, ("text", plain))
+                    sets.join(mine, ("text", plain))
+                elif stored.form is Form.HASHED:
+                    hashes.setdefault(stored.text, stored)
+                    sets.join(mine, (stored.form.value, stored.text))
+                elif plain is None:
+                    sets.join(mine, (stored.form.value, stored.text))
+        for name, stored in _shared(resolved):
+            plain = plain_text(stored)
+            if plain:
+                texts.setdefault(plain, ("text", plain))
+                sets.join(("shared", device, name), ("text", plain))
+    untried, kinds = _try_hashes(texts, hashes, sets, budget)
+    return _numbered(devices, sets, hashes, untried, kinds)
+
+
+def _public_keys(resolved: ResolvedDevice) -> dict[str, object]:
+    """The bytes of the keys behind each item that a private key opens."""
+    return {
+        name: tuple(sorted(each.value[:2] for each in held))
+        for account in resolved.accounts
+        for name, held in resolved.key_items(account)
+    }
+
+
+def _shared(resolved: ResolvedDevice) -> Iterator[tuple[str, StoredSecret]]:
+    """The shared secrets of a device's AAA servers: no lock of its own, but often somebody's password too."""
+    for name, group in sorted(resolved.device.groups.items()):
+        for each in group.servers:
+            if each.value.secret is not None:
+                yield f"shared:{name}/{each.value.address}", each.value.secret
+
+
+def _server_key(resolved: ResolvedDevice, name: str) -> object:
+    """What makes an account of a server the same one on two devices: the servers of its group, and its name."""
+    group, _, account = name.removeprefix("server:").partition("/")
+    held = resolved.device.groups.get(group)
+    addresses = tuple(sorted(each.value.address for each in held.servers)) if held is not None else ()
+    return (addresses or group, account)
+
+
+def _try_hashes(
+    texts: Mapping[str, object], hashes: Mapping[str, StoredSecret], sets: _Sets, budget: HashBudget
+) -> tuple[int, dict[str, int]]:
+    """Try the clear texts of the network against its hashes, the cheapest hash first."""
+    untried, kinds = 0, dict[str, int]()
+    for stored in sorted(hashes.values(), key=lambda each: (_cost(each), each.text)):
+        known = budget.opener(stored)
+        if known is not None and known in texts:
+            sets.join((stored.form.value, stored.text), texts[known])
+            continue
+        for number, (text, key) in enumerate(texts.items()):
+            answer = budget.opens(stored, text)
+            if answer:
+                sets.join((stored.form.value, stored.text), key)
+                break
+            if answer is None and not budget.affords(stored):
+                left = len(texts) - number
+                untried += left
+                kind = stored.text[:6].rpartition("$")[0] + "$"
+                kinds[kind] = kinds.get(kind, 0) + 1
+                break
+    return untried, kinds
+
+
+def _numbered(
+    devices: Sequence[tuple[ResolvedDevice, AccessPaths]],
+    sets: _Sets,
+    hashes: Mapping[str, StoredSecret],
+    untried: int,
+    kinds: Mapping[str, int],
+) -> SecretIndex:
+    numbers: dict[object, int] = {}
+    locks: list[list[Lock]] = []
+    texts: dict[int, str] = {}
+    held: dict[int, dict[str, StoredSecret]] = {}
+    of: list[tuple[int, ...]] = []
+    disclosed: list[frozenset[int]] = []
+    for device, (resolved, found) in enumerate(devices):
+        mine: list[int] = []
+        shown: set[int] = set()
+        for number, several in enumerate(found.credentials.stored):
+            root = sets.find((device, number))
+            secret = numbers.setdefault(root, len(numbers))
+            if secret == len(locks):
+                locks.append([])
+            mine.append(secret)
+            plains = [plain for each in several if each is not None and (plain := plain_text(each))]
+            if plains:
+                texts[secret] = plains[0]
+            for name, stored in zip(found.credentials.names[number], several, strict=True):
+                readable = stored is not None and bool(plain_text(stored))
+                locks[secret].append(Lock(device, name, readable))
+                shown |= {secret} if readable else set()
+                if stored is not None and stored.text in hashes:
+                    held.setdefault(secret, {})[stored.text] = stored
+        for name, stored in _shared(resolved):
+            if plain_text(stored):
+                secret = numbers.setdefault(sets.find(("shared", device, name)), len(numbers))
+                if secret == len(locks):
+                    locks.append([])
+                locks[secret].append(Lock(device, name, True))
+                texts[secret] = plain_text(stored) or ""
+                shown.add(secret)
+        of.append(tuple(mine))
+        disclosed.append(frozenset(shown))
+    secrets = tuple(Secret(number, tuple(each)) for number, each in enumerate(locks))
+    every = {number: tuple(each.values()) for number, each in held.items()}
+    return SecretIndex(secrets, tuple(of), tuple(disclosed), texts, every, untried, kinds)
+
+
+def names_of(index: SecretIndex, names: Sequence[str], secrets: Iterable[int]) -> list[str]:
+    """What secrets are called: the device and the item of the first lock of each."""
+    found = []
+    for each in secrets:
+        lock = index.secrets[each].locks[0]
+        found.append(f"{names[lock.device]}/{lock.item}")
+    return found
