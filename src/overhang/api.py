@@ -26,6 +26,7 @@ from overhang.model import Device, parse_address
 from overhang.model.hash_budget import share_of
 from overhang.project import Expectation, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
+from overhang.spread.knowledge import Examined, Knowledge
 from overhang.text import Diagnostic, OverhangError
 
 if TYPE_CHECKING:
@@ -289,16 +290,22 @@ def expect(
 ) -> dict[Expectation, list[ExpectationResult]]:
     """Check the expectations of the projects: for each its results, one for each device that it applies to.
 
-    An expectation that applies to none of the devices has an empty list, and proves nothing.
+    An expectation that applies to none of the devices has an empty list, and proves nothing. Whoever knows a secret
+    knows it on all the devices given here, where it is provably the same.
     """
     at = now(moment)
     results: dict[Expectation, list[ExpectationResult]] = {}
-    for each in devices:
+    given = list(devices)
+    concerned = any(each.project.expectations for each in given)
+    examined = [Examined(each.resolved, paths_into(each, at), each.project) for each in given] if concerned else []
+    knowledge = Knowledge(examined) if examined[1:] else None
+    for number, each in enumerate(given):
         chosen = [expectation for expectation in each.project.expectations if applies_to(expectation, each.device)]
         for expectation in each.project.expectations:
             results.setdefault(expectation, [])
         if chosen:
-            checker = ExpectationChecker(each.resolved, paths_into(each, at), each.project, at)
+            project = knowledge.people_of(number) if knowledge is not None else each.project
+            checker = ExpectationChecker(each.resolved, examined[number].found, project, at)
             for expectation in chosen:
                 results[expectation].append(checker.check(expectation))
     return results

@@ -429,8 +429,8 @@ DEMO: dict[str, list[str]] = {
         "info logins-not-logged", "info ssh-no-limits"],
     "south-edge": ["medium beyond-management-networks", "low unused-enable-password", "low idle-timeout", "medium no-lockout",
         "low password-length", "info logins-not-logged", "info ssh-no-limits"],
-    "south-quay": ["high http-enabled", "medium management-exposed", "medium no-lockout", "medium web-from-anywhere",
-        "low password-length", "info logins-not-logged", "info ssh-no-limits"],
+    "south-quay": ["high http-enabled", "medium all-accounts-level-15", "medium management-exposed", "medium no-lockout",
+        "medium web-from-anywhere", "low password-length", "info logins-not-logged", "info ssh-no-limits"],
     "south-tickets": ["high locked-out"],
 }  # fmt: skip
 SHEETS = {Path(path).stem: data.decode() for path, data in demo_files().items() if path.endswith(".sheet")}
@@ -489,8 +489,8 @@ def test_the_answers_follow_from_the_sheet_and_not_from_its_names_or_order(name:
         ("harbour-gate", "    | Tidewater crew only. Use of this device is recorded.", "    |", "low no-banner", ""),
         ("harbour-gate", "recovery closed", "recovery open", "high recovery-open", ""),
         ("north-edge", "accept ssh telnet", "accept ssh", "", "high telnet-accepted"),
-        ("south-quay", "http on", "http off", "low management-exposed, low no-lockout",
-         "high http-enabled, medium management-exposed, medium no-lockout, medium web-from-anywhere"),
+        ("south-quay", "http on", "http off", "low all-accounts-level-15, low management-exposed, low no-lockout",
+         "high http-enabled, medium all-accounts-level-15, medium management-exposed, medium no-lockout, medium web-from-anywhere"),
         ("south-edge", '    password readable "three bells"\n', "", "", "low unused-enable-password"),
         ("north-tickets", "user omar:", "elevation 15:\n    password withheld\nuser omar:", "", "medium no-enable-secret"),
     ],

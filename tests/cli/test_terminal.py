@@ -77,6 +77,7 @@ IN_PROCESS = [
     ["profiles", "appliance"],
     ["rules", "telnet-accepted"],
     ["sheet", "gannet/isle-ramp.mrm", "--to", "json"],
+    ["spread", ".", "--knows", "harbour-core/entry:vty 8-11", "--from", "198.51.100.9", "--now", "2026-11-23"],
     ["trust"],
     ["ways", "heron", "--to", "15", "--now", "2026-11-23"],
     ["demo", "harbour/harbour-gate.sheet"],

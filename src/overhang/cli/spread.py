@@ -154,29 +154,28 @@ def _start(options: argparse.Namespace, world: World, configs: list[tuple[Parsed
         device, secret = know_item(world, text)
         secrets.add(secret)
         at.add(device)
-        said.append(f"who knows {text}")
+        said.append(f"knows {text}")
     for name in options.backup:
         device = find_device(world, name)
         secrets |= world.secrets.disclosed[device]
         at.add(device)
-        said.append(f"who has read the configuration of {world.names[device]}")
+        said.append(f"has read the configuration of {world.names[device]}")
     typed = _typed(options)
     if typed:
         found, untried = know_typed(world, typed, HashBudget(options.guess or PER_RUN, asked=options.guess is not None))
         secrets |= found
-        said.append("who knows what was typed" if typed[1:] else "who knows the password that was typed")
+        said.append("knows what was typed" if typed[1:] else "knows the password that was typed")
     sources: tuple[Address, ...] = ()
     if options.person is not None:
         projects = {project.file: project for _, project in configs}
         project = next((each for each in projects.values() if options.person in each.people), configs[0][1])
         known, sources, _ = person_of(world, project, options.person)
         secrets |= known
-        said.append(options.person)
     ports = {find_device(world, name) for name in options.at}
     if ports:
         at |= ports
-        said.append(f"who stands at {', '.join(world.names[each] for each in sorted(ports))}")
-    if options.outsider and said:
+        said.append(f"stands at {', '.join(world.names[each] for each in sorted(ports))}")
+    if options.outsider and (said or options.person is not None):
         raise UserError("--outsider knows nothing; it cannot be used with what somebody knows")
     anywhere = bool(secrets or options.all) and not ports
     if options.source is not None and options.source != "anywhere":
@@ -186,7 +185,10 @@ def _start(options: argparse.Namespace, world: World, configs: list[tuple[Parsed
             raise UserError(f"--from {options.source}: {wrong}") from None
     elif options.source == "anywhere":
         sources, anywhere = (), True
-    label = " and ".join(said) or "an outsider who knows nothing"
+    who = options.person or ("whoever" if said else "an outsider who knows nothing")
+    label = " ".join([who, *([" and ".join(said)] if said else [])])
+    if options.person is not None and said:
+        label = f"{who}, who also {' and '.join(said)}"
     return Start(frozenset(secrets), sources, frozenset(ports), frozenset(at), label, untried, anywhere and not sources)
 
 

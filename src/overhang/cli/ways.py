@@ -6,13 +6,14 @@ from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.main import add_choice
-from overhang.cli.output import write_out
+from overhang.cli.output import tell, write_out
 from overhang.cli.terminal import show, width
 from overhang.exposure import AccessPath, AccessPaths, backup_reader, can_take, find_paths, resolve
 from overhang.model import Address, parse_address
 from overhang.model.vocabulary import WAYS
-from overhang.project import Project
+from overhang.project import Person, Project
 from overhang.report.ways_text import DeviceWays, ways_lines
+from overhang.spread.knowledge import Examined, Knowledge, untried_words
 from overhang.text import did_you_mean
 
 READER = "reader-of-backups"
@@ -42,18 +43,28 @@ def run(options: argparse.Namespace) -> int:
     now = read_moment(options.now)
     devices: list[DeviceWays] = []
     unreadable: list[Unreadable] = []
+    examined: list[Examined] = []
+    understood: list[bool] = []
     for config in loader.configs(options.paths, progress):
         if isinstance(config, Unreadable):
             unreadable.append(config)
             continue
-        path = config.device.file
-        project = loader.projects.of(path)
-        resolved = resolve(config, project)
-        found = find_paths(resolved, now, project.servers)
-        ways = [way for way in found.paths if _wanted(found, way, options, source)]
+        project = loader.projects.of(config.device.file)
         if options.person is not None:
-            ways = [way for way in ways if _can(found, way, options.person, project, path)]
-        devices.append(DeviceWays(config.device.name, path, found, ways, resolved.understood))
+            _check_person(options.person, project, config.device.file)
+        resolved = resolve(config, project)
+        examined.append(Examined(resolved, find_paths(resolved, now, project.servers), project))
+        understood.append(resolved.understood)
+    # what somebody knows on one device they know on the others, wherever it is provably the same
+    knowledge = Knowledge(examined) if examined[1:] and (options.person or options.format == "json") else None
+    for number, (each, whole) in enumerate(zip(examined, understood, strict=True)):
+        ways = [way for way in each.found.paths if _wanted(each.found, way, options, source)]
+        if options.person is not None:
+            person = _person(options.person, number, each, knowledge)
+            ways = [way for way in ways if can_take(each.found, way, person, each.project)]
+        device = each.resolved.device
+        of = knowledge.index.of[number] if knowledge is not None else ()
+        devices.append(DeviceWays(device.name, device.file, each.found, ways, whole, of))
     devices.sort(key=_rank)
     if options.format == "json":
         from overhang.report.ways_json import ways_json
@@ -63,6 +74,8 @@ def run(options: argparse.Namespace) -> int:
         show(ways_lines(devices, len(unreadable), width()))
     warn_unreadable(unreadable)
     warn_left_out(loader)
+    if knowledge is not None and knowledge.untried:
+        tell(untried_words(knowledge.untried))
     if unreadable:
         return FAILED
     return NOT_UNDERSTOOD if options.strict and not all(device.understood for device in devices) else CLEAN
@@ -95,16 +108,20 @@ def _wanted(found: AccessPaths, way: AccessPath, options: argparse.Namespace, so
     )
 
 
-def _can(found: AccessPaths, way: AccessPath, name: str, project: Project, path: str) -> bool:
-    """Whether a person knows enough for a way, and sits where it can be taken."""
-    if name == READER:
-        return found.credentials.within(way.needs, backup_reader(found))
-    person = project.people.get(name)
-    if person is None:
+def _check_person(name: str, project: Project, path: str) -> None:
+    if name != READER and name not in project.people:
         near = did_you_mean(name, [*project.people, READER])
         hint = f"did you mean {near}?" if near else f"known here: {', '.join([*project.people, READER])}"
         raise UserError(f"--person {name}: no person in the project file of {path} has this name; {hint}")
-    return can_take(found, way, person, project)
+
+
+def _person(name: str, number: int, device: Examined, knowledge: Knowledge | None) -> Person:
+    """Who this is on a device: what they know there, by what they know on any device of the run."""
+    if name == READER:
+        read = backup_reader(device.found)
+        return Person(READER, tuple(sorted(read | knowledge.readable(number) if knowledge is not None else read)))
+    person = device.project.people[name]
+    return knowledge.of(number, person) if knowledge is not None else person
 
 
 def _rank(device: DeviceWays) -> tuple[object, ...]:

@@ -35,16 +35,16 @@ _COLUMNS = ("console", "auxiliary", "telnet", "http", "ssh", "https", "snmp")
 _SHORT = {"console": "console", "auxiliary": "aux."}
 _WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
 _ROWS = 32
-_INK, _FAINT = "#222222", "#777777"
+INK, FAINT = "#222222", "#777777"
 
 
-def _figure(height: float = _HEIGHT) -> "Figure":
+def new_figure(height: float = _HEIGHT) -> "Figure":
     from matplotlib.figure import Figure
 
     return Figure(figsize=(_WIDTH, height), dpi=_DPI, facecolor="white")
 
 
-def _plainly(draw: "Callable[Given, Figure]") -> "Callable[Given, Figure]":
+def plainly(draw: "Callable[Given, Figure]") -> "Callable[Given, Figure]":
     """Draw with every text as it is: a name with a dollar sign is no formula."""
 
     @functools.wraps(draw)
@@ -113,17 +113,17 @@ def by_exposure(report: AuditReport) -> list[DeviceAudit]:
     return sorted(report.audits, key=rank)
 
 
-@_plainly
+@plainly
 def exposure_map(report: AuditReport) -> "Figure":
     """Devices down, ways across; each cell the least knowledge that reaches the highest level there."""
     devices, columns = by_exposure(report), columns_of(report)
     panels = _panels(devices)
     rows = max(len(panel) for panel in panels)
-    figure = _figure(max(_HEIGHT, 2.0 + rows * 0.19))
+    figure = new_figure(max(_HEIGHT, 2.0 + rows * 0.19))
     height = figure.get_figheight()
-    figure.text(0.02, 1 - 0.32 / height, "Least knowledge to get in", size=16, weight="bold", color=_INK, va="center")
+    figure.text(0.02, 1 - 0.32 / height, "Least knowledge to get in", size=16, weight="bold", color=INK, va="center")
     about = "each cell: the least knowledge that reaches the highest level by that way, and that level; pale: below 15"
-    figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=_FAINT, va="center")
+    figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=FAINT, va="center")
     size = min(0.5, (height - 2.1) / rows)
     for index, panel in enumerate(panels):
         left = 0.02 + index * 0.97 / len(panels)
@@ -158,7 +158,7 @@ def _panel(
     start = min(2.3, width - cell * len(columns))
     letter = max(6.5, min(13, size * 44))
     for at, via in enumerate(columns):
-        area.text(start + (at + 0.5) * cell, 0.14, column_label(via), ha="center", va="center", size=9.5, color=_INK)
+        area.text(start + (at + 0.5) * cell, 0.14, column_label(via), ha="center", va="center", size=9.5, color=INK)
     for row, audit in enumerate(devices):
         top = 0.32 + row * size
         _name(area, audit, start, top, size)
@@ -172,12 +172,12 @@ def _panel(
                 ha="center",
                 va="center",
                 size=letter * 0.8,
-                color=_FAINT,
+                color=FAINT,
                 zorder=3,
             )
         for at, via in enumerate(columns):
             each = cells.get(via)
-            _, colour, ink = LETTERS[each.letter] if each is not None else ("", "#f6f6f6", _FAINT)
+            _, colour, ink = LETTERS[each.letter] if each is not None else ("", "#f6f6f6", FAINT)
             box = (start + at * cell + 0.02, top + 0.015)
             pale = each is not None and each.level < 15
             shade, ink = (_pale(colour), "black") if pale else (colour, ink)
@@ -216,7 +216,7 @@ def nobody(audit: DeviceAudit) -> str:
 def _name(area: Any, audit: DeviceAudit, start: float, top: float, size: float) -> None:
     """The name of a device to the left of its row, cut to the room there."""
     name = cut(audit.name, int((start - 0.15) / 0.085))
-    style = {"ha": "right", "va": "center", "size": min(10.5, size * 44), "color": _INK}
+    style = {"ha": "right", "va": "center", "size": min(10.5, size * 44), "color": INK}
     area.text(start - 0.1, top + size / 2, name, **style)
 
 
@@ -230,7 +230,7 @@ def _legend(figure: "Figure", entries: Sequence[tuple[str, str, str]], more: str
         box = {"facecolor": colour, "edgecolor": "none", "boxstyle": "square,pad=0.35"}
         drawn = figure.text(at, 0.32 / height, text, size=10, color=ink, va="center", bbox=box)
         at += (drawn.get_window_extent(renderer).width / _DPI + 0.28) / _WIDTH
-    figure.text(at, 0.32 / height, more, size=10, color=_FAINT, va="center")
+    figure.text(at, 0.32 / height, more, size=10, color=FAINT, va="center")
 
 
 # -- the checklist -----------------------------------------------------------------------------------------------------
@@ -241,7 +241,7 @@ MARK_COLOURS: dict[Mark, tuple[str, str]] = {
     Mark.WEAK: ("#e08162", "black"),
     Mark.CANNOT_TELL: ("#e9d48a", "black"),
     Mark.GOOD: ("#cfe3f0", "black"),
-    Mark.NOT_THERE: ("#f6f6f6", _FAINT),
+    Mark.NOT_THERE: ("#f6f6f6", FAINT),
 }
 
 
@@ -254,17 +254,17 @@ def _counted(report: AuditReport) -> str:
     return "; ".join(parts)
 
 
-@_plainly
+@plainly
 def checklist_chart(report: AuditReport) -> "Figure":
     """Devices down, worst first, aspects across; each cell the mark."""
     panels = _panels(report.audits)
     rows = max(len(panel) for panel in panels)
-    figure = _figure(max(_HEIGHT, 2.0 + rows * 0.19))
+    figure = new_figure(max(_HEIGHT, 2.0 + rows * 0.19))
     height = figure.get_figheight()
     figure.text(
-        0.02, 1 - 0.32 / height, "Checklist of management access", size=16, weight="bold", color=_INK, va="center"
+        0.02, 1 - 0.32 / height, "Checklist of management access", size=16, weight="bold", color=INK, va="center"
     )
-    figure.text(0.02, 1 - 0.66 / height, _counted(report), size=10.5, color=_FAINT, va="center")
+    figure.text(0.02, 1 - 0.66 / height, _counted(report), size=10.5, color=FAINT, va="center")
     size = min(0.5, (height - 2.1) / rows)
     for index, panel in enumerate(panels):
         width = 0.96 / len(panels)
@@ -285,7 +285,7 @@ def _marks(area: Any, devices: Sequence[DeviceAudit], size: float, width: float,
     wide = cell > 0.7
     for at, aspect in enumerate(Aspect):
         label = textwrap.fill(aspect.title, 10, break_long_words=False) if wide else aspect.short
-        area.text(start + (at + 0.5) * cell, 0.08, label, ha="center", va="center", size=8.5 if wide else 6, color=_INK)
+        area.text(start + (at + 0.5) * cell, 0.08, label, ha="center", va="center", size=8.5 if wide else 6, color=INK)
     letter = max(6.5, min(13, size * 40))
     for row, audit in enumerate(devices):
         top = 0.36 + row * size
@@ -304,7 +304,7 @@ _STAGES = {"reachability": "#5b9bc8", "authentication": "#e08162", "authorizatio
 _ENDS = {"admitted": "#1f6391", "unknown": "#75558c"}
 
 
-@_plainly
+@plainly
 def login_path(path: LoginTrace) -> "Figure":
     """The steps of one login from the top down, each with its origin, and the outcome."""
     from matplotlib.patches import Rectangle
@@ -312,19 +312,19 @@ def login_path(path: LoginTrace) -> "Figure":
     path_steps = path.steps
     lines = [textwrap.wrap(safe(gate.reason), 92) or [""] for gate in path_steps]
     steps = [0.3 + 0.2 * len(each) for each in lines]
-    figure = _figure(max(_HEIGHT if len(path_steps) > 9 else 5.0, 2.6 + sum(steps)))
+    figure = new_figure(max(_HEIGHT if len(path_steps) > 9 else 5.0, 2.6 + sum(steps)))
     height = figure.get_figheight()
     area = figure.add_axes((0, 0, 1, 1))
     area.set_xlim(0, _WIDTH)
     area.set_ylim(height, 0)
     area.axis("off")
-    area.text(0.3, 0.36, f"One login at {cut(path.device, 40)}", size=16, weight="bold", color=_INK, va="center")
-    area.text(0.3, 0.7, cut(path.caption, 120), size=10.5, color=_FAINT, va="center")
+    area.text(0.3, 0.36, f"One login at {cut(path.device, 40)}", size=16, weight="bold", color=INK, va="center")
+    area.text(0.3, 0.7, cut(path.caption, 120), size=10.5, color=FAINT, va="center")
     y = 1.25
     stage = ""
     area.plot([2.0, 2.0], [y, y + sum(steps) + 0.1], color="#cccccc", linewidth=2.5, zorder=1)
     for gate, words, step in zip(path_steps, lines, steps, strict=True):
-        colour = _STAGES.get(gate.stage, _FAINT)
+        colour = _STAGES.get(gate.stage, FAINT)
         if gate.stage != stage:
             stage = gate.stage
             area.text(1.75, y, stage, ha="right", va="center", size=11, weight="bold", color=colour)
@@ -332,7 +332,7 @@ def login_path(path: LoginTrace) -> "Figure":
         marker, colour = ("X", "#9b1c2e") if stopped else ("o", colour)
         area.plot([2.0], [y], marker=marker, markersize=11 if stopped else 9, color=colour, zorder=2)
         for at, line in enumerate(words):
-            area.text(2.25, y + at * 0.2, line, size=10.5, va="center", color=_INK)
+            area.text(2.25, y + at * 0.2, line, size=10.5, va="center", color=INK)
         area.text(
             _WIDTH - 0.3,
             y,
@@ -340,7 +340,7 @@ def login_path(path: LoginTrace) -> "Figure":
             size=9,
             ha="right",
             va="center",
-            color=_FAINT,
+            color=FAINT,
         )
         y += step
     end = {

@@ -24,6 +24,7 @@ def ways_json(devices: Sequence[DeviceWays], unreadable: Sequence[tuple[str, str
                 "not_compared": device.found.credentials.untried,
                 "ways": [way_value(device.found, way) for way in device.ways],
                 "written": written(device.found),
+                **({"secrets": secrets_of(device)} if device.secrets else {}),
             }
             for device in devices
         ],
@@ -58,3 +59,8 @@ def written(found: AccessPaths) -> dict[str, str]:
     """The items that a reader of the configuration knows, and their forms there."""
     forms = {found.credentials.known_as(number): found.forms(number) for number in range(len(found.credentials.names))}
     return {item: "readable" if "readable" in kinds else "masked" for item, kinds in sorted(forms.items()) if kinds}
+
+
+def secrets_of(device: DeviceWays) -> dict[str, int]:
+    """The items of a device, each with the number of its secret: one number on two devices is provably one secret."""
+    return dict(sorted((device.found.credentials.known_as(at), secret) for at, secret in enumerate(device.secrets)))

@@ -10,13 +10,15 @@ from overhang.report.lines import Line, count, cut, safe, wrap
 
 
 class DeviceWays(NamedTuple):
-    """The access paths of one device that were asked for. ``understood`` is false where a line was not read."""
+    """The access paths of one device that were asked for. ``understood`` is false where a line was not read;
+    ``secrets`` numbers the secrets of the whole run by the items of the device, where several are compared."""
 
     name: str
     file: str
     found: AccessPaths
     ways: list[AccessPath]
     understood: bool
+    secrets: tuple[int, ...] = ()
 
 
 def ways_lines(devices: Sequence[DeviceWays], unreadable: int, width: int) -> Iterator[Line]:

@@ -1,0 +1,1 @@
+"""How far secrets go."""
