@@ -293,11 +293,17 @@ def expect(
     An expectation that applies to none of the devices has an empty list, and proves nothing. Whoever knows a secret
     knows it on all the devices given here, where it is provably the same.
     """
-    at = now(moment)
+    return check_expectations(devices, now(moment))[0]
+
+
+def check_expectations(
+    devices: Iterable[LoadedDevice], moment: datetime.datetime
+) -> tuple[dict[Expectation, list[ExpectationResult]], int]:
+    """What ``expect`` gives, and how many pairs of a clear text and a hash of the run could not be compared."""
     results: dict[Expectation, list[ExpectationResult]] = {}
     given = list(devices)
     concerned = any(each.project.expectations for each in given)
-    examined = [Examined(each.resolved, paths_into(each, at), each.project) for each in given] if concerned else []
+    examined = [Examined(each.resolved, paths_into(each, moment), each.project) for each in given] if concerned else []
     knowledge = Knowledge(examined) if examined[1:] else None
     for number, each in enumerate(given):
         chosen = [expectation for expectation in each.project.expectations if applies_to(expectation, each.device)]
@@ -305,10 +311,10 @@ def expect(
             results.setdefault(expectation, [])
         if chosen:
             project = knowledge.people_of(number) if knowledge is not None else each.project
-            checker = ExpectationChecker(each.resolved, examined[number].found, project, at)
+            checker = ExpectationChecker(each.resolved, examined[number].found, project, moment)
             for expectation in chosen:
                 results[expectation].append(checker.check(expectation))
-    return results
+    return results, knowledge.untried if knowledge is not None else 0
 
 
 def to_frame(

@@ -2,7 +2,7 @@
 
 import argparse
 
-from overhang.api import LoadedDevice, expect
+from overhang.api import LoadedDevice, check_expectations
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
@@ -11,6 +11,7 @@ from overhang.cli.output import check_target, tell, write_file, write_out
 from overhang.cli.terminal import show, width
 from overhang.exposure import ExpectationResult
 from overhang.project import Expectation
+from overhang.spread.knowledge import untried_words
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -35,7 +36,7 @@ def run(options: argparse.Namespace) -> int:
             unreadable.append(config)
         else:
             devices.append(LoadedDevice(config, loader.projects.of(config.device.file)))
-    found = expect(devices, moment=read_moment(options.now))
+    found, untried = check_expectations(devices, read_moment(options.now))
     warn_left_out(loader)
     if not found and not unreadable:
         raise UserError("no expectations found: list them under [[expect]] in the project file of the devices")
@@ -43,6 +44,8 @@ def run(options: argparse.Namespace) -> int:
     unmatched = [expectation for expectation, of_one in found.items() if not of_one]
     _report(options, results, unmatched)
     warn_unreadable(unreadable)
+    if untried:
+        tell(untried_words(untried))
     for expectation in unmatched:
         tell(f"no device matches the expectation: {expectation.say}")
     if unreadable or unmatched:

@@ -43,22 +43,36 @@ def spread_graph(report: SpreadReport) -> "Figure":
     graph.add_edges_from((one, other) for one, other, _ in edges)
     places = nx.multipartite_layout(graph, subset_key=dict(enumerate(columns)))
     figure = new_figure()
-    area = figure.add_axes((0.01, 0.07, 0.98, 0.81))
+    area = figure.add_axes((0.01, 0.07, 0.98, 0.80))
     area.axis("off")
     rows = max(len(column) for column in columns)
     at = _scaled(columns, places, rows)
-    wide = 0.66 if len(columns) < 7 else 0.74
+    wide = 0.6 if len(columns) < 7 else 0.74
     area.set_xlim(-0.04, len(columns) - 1 + wide + 0.04)
     area.set_ylim(max(rows, 12) - 0.4, -0.6)
-    size = min(9.5, 96 / len(columns), 330 / max(rows, 12))
+    room = 1255 * wide / (len(columns) - 1 + wide) * 0.92  # pixels of a box; a letter takes 0.84 of its size in points
+    longest = max(len(safe(report.name(device))) for column in columns for device in column if device != START) + 4
+    size = max(5.5, min(9.5, 330 / max(rows, 12), room / (0.84 * longest)))
     for one, other, dashed in edges:
         _arrow(area, at[one], at[other], wide, dashed=dashed, many=len(edges) > 60)
-    letters = int(1150 * wide / len(columns) / size)
+    letters = int(room / (0.84 * size))
+    _heads(area, report, columns, size)
     for column in columns:
         for device in column:
             _box(area, report, device, at[device], wide, size, letters)
     _words(figure, report)
     return figure
+
+
+def _heads(area: Any, report: SpreadReport, columns: Sequence[Sequence[int]], size: float) -> None:
+    """What each column is, above its first."""
+    last = ""
+    for number, column in enumerate(columns):
+        best = report.reach.best.get(column[0])
+        head = "" if column[0] == START else f"hop {best.round}" if best is not None else "not reached"
+        if head != last:
+            area.text(number, -0.75, head, fontsize=max(size, 7), color=FAINT, va="bottom")
+        last = head
 
 
 def _scaled(columns: Sequence[Sequence[int]], places: dict[int, Any], rows: int) -> dict[int, tuple[float, float]]:
@@ -125,7 +139,11 @@ def _arrow(
         "mutation_scale": 7 if many else 11,
         "shrinkA": 0,
         "shrinkB": 1,
-        "connectionstyle": "arc3,rad=0" if forward else "arc3,rad=0.3",
+        "connectionstyle": "arc3,rad=0.3"
+        if not forward
+        else "arc3,rad=-0.3"
+        if other[0] - one[0] > 1.5 and not many
+        else "arc3,rad=0",
     }
     area.annotate("", xy=end, xytext=begin, arrowprops=style, zorder=1, annotation_clip=False)
 
@@ -163,7 +181,7 @@ def _words(figure: "Figure", report: SpreadReport) -> None:
     for _, levels, fill, _ in SHADES:
         figure.add_artist(Rectangle((left, 0.028), 0.016, 0.02, facecolor=fill, edgecolor=FAINT, linewidth=0.5))
         figure.text(left + 0.02, 0.038, f"level {levels}", fontsize=9, va="center", color=INK)
-        left += 0.085
+        left += 0.058 + 0.0065 * len(levels)
     figure.add_artist(Rectangle((left, 0.028), 0.016, 0.02, facecolor=_NOWHERE, edgecolor=FAINT, linewidth=0.5))
     figure.text(left + 0.02, 0.038, "not reached", fontsize=9, va="center", color=INK)
     more = len(report.world.devices) - len(report.reach.best) - max(0, _MOST - len(report.reach.best))

@@ -84,10 +84,22 @@ def _row(report: SpreadReport, each: Arrival, names: int, width: int) -> Iterato
 def _how(report: SpreadReport, each: Arrival) -> str:
     """By what a hop is possible: from where, and with what, learnt where."""
     knowing = [
-        report.secret(secret) + (f", read on {report.name(device)}" if device != START else "")
+        _by_start(report, each, secret)
+        if device == START
+        else f"{report.secret_at(secret, device)}, read on {report.name(device)}"
         for secret, device in each.learnt
     ]
     return f"{report.where(each)}, {'with ' + '; '.join(knowing) if knowing else 'knowing nothing'}"
+
+
+def _by_start(report: SpreadReport, each: Arrival, secret: int) -> str:
+    """A secret that is known from the start: by its lock here, and by the one that it is known by."""
+    here = report.secret_at(secret, each.device, each.hop.passage.path.via)
+    locks = report.world.secrets.secrets[secret].locks
+    known = sorted(lock.device for lock in locks if lock.device in report.reach.start.at)
+    if not known or each.device in known:
+        return here
+    return f"{here}, the same as {report.secret_at(secret, known[0])} on {report.name(known[0])}"
 
 
 def _cut(report: SpreadReport, found: Cut, width: int) -> Iterator[Line]:

@@ -51,6 +51,13 @@ class SpreadReport(NamedTuple):
         lock = self.world.secrets.secrets[number].locks[0]
         return f"{item_words(lock.item)} on {self.name(lock.device)}"
 
+    def secret_at(self, number: int, device: int, via: str = "") -> str:
+        """A secret in words, by its lock on a device; of several by one of the way that it is used at."""
+        items = [lock.item for lock in self.world.secrets.secrets[number].locks if lock.device == device]
+        place = "entry:vty" if via in ("ssh", "telnet") else f"entry:{via}"
+        items.sort(key=lambda item: not item.startswith(place))
+        return item_words(items[0]) if items else self.secret(number)
+
     def where(self, arrival: Arrival) -> str:
         """From where a hop is taken, in words."""
         hop = arrival.hop
