@@ -61,6 +61,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
+    if options.all and (options.chain is not None or options.picture is not None):
+        raise UserError("--all ranks every secret; --chain and --picture are about one start")
+    if options.chain is not None and options.format != "text":
+        raise UserError("--chain is written as text; --format json has every chain")
     kind = ""
     if options.picture is not None:
         kind = picture_kind(options.picture)
@@ -162,7 +166,11 @@ def _start(options: argparse.Namespace, world: World, configs: list[tuple[Parsed
         said.append(f"has read the configuration of {world.names[device]}")
     typed = _typed(options)
     if typed:
-        found, untried = know_typed(world, typed, HashBudget(options.guess or PER_RUN, asked=options.guess is not None))
+        found, untried = know_typed(
+            world,
+            typed,
+            HashBudget(PER_RUN if options.guess is None else options.guess, asked=options.guess is not None),
+        )
         secrets |= found
         said.append("knows what was typed" if typed[1:] else "knows the password that was typed")
     sources: tuple[Address, ...] = ()
