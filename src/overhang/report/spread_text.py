@@ -56,7 +56,9 @@ def _not_followed(report: SpreadReport, width: int) -> Iterator[Line]:
         parts.append(f"{count(report.unsure, 'access path')} not followed, which hang on something that is not known")
     index = report.world.secrets
     if index.untried:
-        kinds = ", ".join(f"{number} of {kind}" for kind, number in sorted(index.kinds.items()))
+        kinds = ", ".join(
+            f"{count(number, 'hash', 'hashes')} of kind {kind}" for kind, number in sorted(index.kinds.items())
+        )
         pairs = count(index.untried, "pair")
         parts.append(f"{pairs} of a clear text and a hash not compared ({kinds}); --guess allows more")
     if report.reach.start.untried:
