@@ -23,10 +23,12 @@ from overhang.exposure import (
 from overhang.language import ParsedConfig
 from overhang.loading import Loader, Progress, Projects
 from overhang.model import Device, parse_address
-from overhang.model.hash_budget import share_of
+from overhang.model.hash_budget import HashBudget, share_of
 from overhang.project import Expectation, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 from overhang.spread.knowledge import Examined, Knowledge
+from overhang.spread.network import network_of, secrets_of, with_untried
+from overhang.spread.world import Made
 from overhang.text import Diagnostic, OverhangError
 
 if TYPE_CHECKING:
@@ -182,14 +184,34 @@ def audit(devices: Devices | Iterable[LoadedDevice], *, moment: datetime.datetim
     """
     at, key = now(moment), os.urandom(32)
     loaded = list(devices)
+    network = _Network()
     audits = [
-        audit_config(each.config, each.project, at, key, share_of(each.project.thresholds.guess, len(loaded)))
+        network.audit(each.config, each.project, at, key, share_of(each.project.thresholds.guess, len(loaded)))
         for each in loaded
     ]
     projects = {each.project.file: each.project for each in loaded}
     unreadable = devices.unreadable if isinstance(devices, Devices) else ()
     left_out = devices.left_out if isinstance(devices, Devices) else ()
-    return report_of(audits, list(projects.values()), at, unreadable, left_out)
+    return report_of(audits, list(projects.values()), at, unreadable, left_out, made=network.made)
+
+
+class _Network:
+    """Audits devices one by one, and keeps of each what the rules across devices need."""
+
+    def __init__(self) -> None:
+        self.made: list[Made] = []
+
+    def audit(
+        self, config: ParsedConfig, project: Project, at: datetime.datetime, key: bytes, hashes: HashBudget
+    ) -> DeviceAudit:
+        return audit_config(
+            config,
+            project,
+            at,
+            key,
+            hashes,
+            lambda resolved, found: self.made.append((config, project, resolved, found)),
+        )
 
 
 def report_of(
@@ -199,10 +221,18 @@ def report_of(
     unreadable: Iterable[Unreadable] = (),
     left_out: Iterable[str] = (),
     wanted: Wanted = every,
+    made: Sequence[Made] = (),
 ) -> AuditReport:
-    """The report of audits that were made one by one. Findings are folded after those not ``wanted`` are left out."""
+    """The report of audits that were made one by one. Findings are folded after those not ``wanted`` are left out.
+
+    ``made`` are the devices as they were worked out, by which passwords are compared across them.
+    """
     whole = sorted(audits, key=lambda audit: (audit.name, audit.file))
-    network, network_waived = run_fleet_rules(whole, projects, moment.date())
+    secrets = None
+    if made[1:]:
+        world = network_of(made)
+        whole, secrets = with_untried(whole, world), secrets_of(world)
+    network, network_waived = run_fleet_rules(whole, projects, moment.date(), secrets)
     hidden = sum(not wanted(each.rule, each.severity) for audit in whole for each in audit.findings)
     hidden += sum(not wanted(each.rule, each.severity) for each in network)
     ranked = sorted((shown(audit, wanted) for audit in whole), key=lambda audit: audit.rank)
@@ -231,6 +261,7 @@ def audit_paths(
     """
     key = os.urandom(32)
     audits: list[DeviceAudit] = []
+    kept = _Network()
     unreadable: list[Unreadable] = []
     for each in loader.configs(paths, progress):
         if isinstance(each, Unreadable):
@@ -238,8 +269,8 @@ def audit_paths(
         else:
             project = loader.projects.of(each.device.file)
             hashes = share_of(project.thresholds.guess, loader.count)
-            audits.append(audit_config(each, project, moment, key, hashes))
-    return report_of(audits, loader.projects.all(), moment, unreadable, loader.left_out, wanted)
+            audits.append(kept.audit(each, project, moment, key, hashes))
+    return report_of(audits, loader.projects.all(), moment, unreadable, loader.left_out, wanted, kept.made)
 
 
 def simulate(device: LoadedDevice, attempt: Attempt | None = None, **fields: Any) -> Result:

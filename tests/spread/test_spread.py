@@ -3,6 +3,9 @@
 import random
 from itertools import combinations
 
+from overhang.api import LoadedDevice, audit
+from overhang.auditing import Severity
+from overhang.auditing.report import AuditReport
 from overhang.exposure import AccessPaths
 from overhang.language import read_sheet
 from overhang.model import Address, parse_address
@@ -11,7 +14,7 @@ from overhang.model.stored_secret import StoredSecret
 from overhang.model.verification import hash_text, opens, plain_text
 from overhang.model.vocabulary import PORTS
 from overhang.profiles import BUILTIN
-from overhang.project import Project
+from overhang.project import Project, Thresholds
 from overhang.spread import Start, World, build_world, spread_from
 from overhang.spread.cut import Fix, cut_of, plan_of, targets_of
 from overhang.spread.ranking import rank_secrets
@@ -300,3 +303,47 @@ def test_one_secret_behind_many_forms() -> None:
     none = build_world([(place.config, place.project) for place in world.devices], NOW, guess=0)
     assert none.secrets.untried == 1
     assert sum(none.secrets.kinds.values()) == 1
+
+
+# -- the audit of several devices --------------------------------------------------------------------------------------
+
+
+def audited(limits: Thresholds, **sheets: str) -> AuditReport:
+    project = Project(thresholds=limits)
+    devices = [
+        LoadedDevice(read_sheet(f"device {name}: profile role-based\n" + text, f"{name}.sheet"), project)
+        for name, text in sheets.items()
+    ]
+    return audit(devices, moment=NOW)
+
+
+def many(report: AuditReport) -> list[tuple[Severity, tuple[str, ...], bool]]:
+    found = [each for each in report.network if each.rule == "password-on-many-devices"]
+    return [(each.severity, each.devices, "with hops it reaches" in each.message) for each in found]
+
+
+BOOTH = shell(own="10.64.2.5") + "user desk:\n    level {}\n    password readable gull\n"
+STORE = shell("booths") + "sources booths: allow 10.64.2.0/24\nuser omar:\n    level 1\n    password hashed "
+CORE = shell("booths") + "sources booths: allow 10.64.2.0/24\nuser lena:\n    level 15\n    password readable tern\n"
+
+
+def test_the_audit_tries_clear_texts_of_one_device_with_hashes_of_another() -> None:
+    sheets = {"booth": BOOTH.format(1), "store": STORE + hash_text("gull") + "\n"}
+    report = audited(Thresholds(shared_by=1), **sheets)
+    assert many(report) == [(Severity.LOW, ("booth", "store"), False)]
+    none = audited(Thresholds(shared_by=1, guess=0), **sheets)
+    assert many(none) == []
+    what = "1 pair of a clear text and a hash of the network (1 hash of kind $6$)"
+    told = {each.name: [note.what for note in each.not_examined if note.what == what] for each in none.audits}
+    assert told == {"booth": [], "store": [what]}
+    assert all(note.what != what for each in report.audits for note in each.not_examined)
+
+
+def test_a_shared_password_is_as_grave_as_where_it_leads() -> None:
+    """Level 14 alone; with what can be read at that level, level 15 elsewhere."""
+    more = "user spare:\n    level 1\n    password readable {}\n    disabled\n"
+    sheets = {"store": STORE + hash_text("gull") + "\n", "core": CORE, "quay": BOOTH.format(1)}
+    for word, reads, severity in (("tern", 14, Severity.HIGH), ("tern", 15, Severity.LOW), ("kelp", 14, Severity.LOW)):
+        booth = BOOTH.format(14) + more.format(word)
+        found = many(audited(Thresholds(shared_by=2, reads=reads), booth=booth, **sheets))
+        assert found == [(severity, ("booth", "quay", "store"), severity is Severity.HIGH)]

@@ -5,7 +5,7 @@ A fingerprint holds no secret: passwords are compared by a keyed digest of this 
 
 import datetime
 import hashlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from overhang.auditing import fixes
@@ -37,10 +37,19 @@ class WaivedFleetFinding(NamedTuple):
     until: datetime.date
 
 
+class NetworkSecrets(NamedTuple):
+    """The secrets of all devices of a run. ``of`` has the number of the secret behind each item of each file; ``reach``
+    gives how many devices a secret opens with hops, and how many of them at level 15."""
+
+    of: Mapping[tuple[str, str], int]
+    reach: Callable[[int], tuple[int, int]]
+
+
 class FleetRun(NamedTuple):
     """What a rule across devices may look at: audits under one project, the day, and the names of all rules.
 
-    ``waived`` are the findings across devices that are waived already.
+    ``waived`` are the findings across devices that are waived already, ``secrets`` what is known of their passwords
+    together.
     """
 
     audits: Sequence[DeviceAudit]
@@ -48,6 +57,7 @@ class FleetRun(NamedTuple):
     today: datetime.date
     rules: frozenset[str]
     waived: Sequence[WaivedFleetFinding] = ()
+    secrets: NetworkSecrets | None = None
 
 
 #: What a device may do: said of one, of several, and of one that does not.
@@ -118,7 +128,7 @@ def _passwords(context: RuleContext, key: bytes) -> Iterator[PasswordFingerprint
         digest = hashlib.blake2b(text.encode("utf-8", "surrogatepass"), key=key, digest_size=16).digest()
         level = max((path.level for path in context.opened_by({place.item})), default=-1)
         fix = _fix(context, place.item)
-        yield PasswordFingerprint(digest, place.label, place.said.origin.line, level, fix)
+        yield PasswordFingerprint(digest, place.label, place.said.origin.line, level, fix, place.item)
 
 
 def _fix(context: RuleContext, item: str) -> tuple[str, ...]:
@@ -131,7 +141,10 @@ def _fix(context: RuleContext, item: str) -> tuple[str, ...]:
 
 
 def run_fleet_rules(
-    audits: Sequence[DeviceAudit], projects: Sequence[Project], today: datetime.date
+    audits: Sequence[DeviceAudit],
+    projects: Sequence[Project],
+    today: datetime.date,
+    secrets: NetworkSecrets | None = None,
 ) -> tuple[list[FleetFinding], list[WaivedFleetFinding]]:
     """What is wrong across the devices of a run, and what of it is waived; each is held against the project that holds
     for it. Rules about waivers come last, since they ask what was waived.
@@ -146,7 +159,7 @@ def run_fleet_rules(
         own = [audit for audit in audits if audit.project == project.file]
         accepted: list[WaivedFleetFinding] = []
         for rule in rules:
-            run = FleetRun(own, project, today, names, accepted)
+            run = FleetRun(own, project, today, names, accepted, secrets)
             for each in rule.fleet(run) if rule.fleet is not None else ():
                 finding = each._replace(rule=rule.name)
                 waiver = waived_on_all(project, finding.rule, finding.devices, today)

@@ -118,13 +118,15 @@ class LoginTrace(NamedTuple):
 
 
 class PasswordFingerprint(NamedTuple):
-    """A stored password's digest and label, its line, the level it reaches alone (-1: none), and how to set another."""
+    """A stored password's digest and label, its line, the level it reaches alone (-1: none), how to set another, and
+    the item that it belongs to."""
 
     digest: bytes
     label: str
     line: int
     level: int
     fix: tuple[str, ...]
+    item: str = ""
 
 
 class FleetFingerprint(NamedTuple):

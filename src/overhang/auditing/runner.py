@@ -3,7 +3,7 @@
 import datetime
 import hashlib
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from overhang.auditing.checklist import checklist
@@ -25,7 +25,7 @@ from overhang.auditing.results import (
 )
 from overhang.auditing.waivers import waived_by
 from overhang.auditing.wording import counted
-from overhang.exposure import AccessPath, resolve
+from overhang.exposure import AccessPath, AccessPaths, resolve
 from overhang.exposure.phrases import busy_phrase, from_phrase, hours_phrase, needs_phrase, servers_phrase
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import StatementTexts
@@ -34,7 +34,7 @@ from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import way_label
 from overhang.profiles import KEYS, UNKNOWN
 from overhang.project import Project
-from overhang.simulation import Result
+from overhang.simulation import ResolvedDevice, Result
 from overhang.text import Level
 
 _MOST_OPENED = 24
@@ -46,15 +46,18 @@ def audit_config(
     moment: datetime.datetime,
     key: bytes = b"",
     hashes: HashBudget | None = None,
+    keep: Callable[[ResolvedDevice, AccessPaths], None] | None = None,
 ) -> DeviceAudit:
     """Audit a configuration under a project, by the clock of ``moment``: its findings, not folded yet.
 
     ``key`` is random and the same for a whole run: digests of passwords are compared under it across devices.
-    ``hashes`` is what trying the device's hashes may cost.
+    ``hashes`` is what trying the device's hashes may cost; ``keep`` is handed what was worked out of the device.
     """
     device = config.device
     resolved = resolve(config, project, hashes)
     context = RuleContext(resolved, project, moment)
+    if keep is not None:
+        keep(resolved, context.exposure)
     reported: list[ReportedFinding] = []
     waived: list[Waived] = []
     seen: Counter[tuple[str, ...]] = Counter()

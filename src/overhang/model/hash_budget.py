@@ -49,6 +49,12 @@ class HashBudget:
                 self._openers[stored.text] = typed
         return answers[typed]
 
+    def learn(self, other: "HashBudget") -> None:
+        """Take over what another budget's pairs came to, so that none of them is tried again."""
+        for text, answers in other._tried.items():
+            self._tried.setdefault(text, {}).update(answers)
+        self._openers.update(other._openers)
+
     def tried(self, stored: StoredSecret | None, plains: Sequence[tuple[str, str]]) -> int:
         """How many of some clear texts were tried with a hash."""
         tried = self._tried.get(stored.text) if stored is not None else None

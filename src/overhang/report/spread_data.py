@@ -11,7 +11,8 @@ from overhang.report.spread_text import verdict
 from overhang.spread.cut import Cut
 from overhang.spread.ranking import RankedSecret
 from overhang.spread.reach import START, Arrival
-from overhang.spread.report import SpreadReport, chain_to, fix_statements, fix_words
+from overhang.spread.report import SpreadReport, chain_to, fix_statements, fix_words, order_of_change
+from overhang.spread.start import people_knowing
 from overhang.spread.world import World
 from overhang.text.json_text import json_text
 from overhang.text.printable import Printable
@@ -143,6 +144,7 @@ def spread_markdown(report: SpreadReport) -> Printable:
 
 def ranking_json(world: World, ranked: Sequence[RankedSecret]) -> Printable:
     """Every secret that opens something, the gravest first."""
+    people = people_knowing(world)
     return json_text(
         {
             "schema": SCHEMA,
@@ -154,8 +156,10 @@ def ranking_json(world: World, ranked: Sequence[RankedSecret]) -> Printable:
                     "reaches": each.reaches,
                     "reaches_15": each.reaches_15,
                     "readable_on": each.readable,
+                    "known_by": people.get(each.secret, []),
+                    "only_way_to_15": alone,
                 }
-                for each in ranked
+                for each, alone in order_of_change(world, ranked)
             ],
         }
     )

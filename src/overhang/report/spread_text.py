@@ -3,12 +3,14 @@
 import datetime
 from collections.abc import Iterator, Sequence
 
+from overhang.auditing.wording import listed
 from overhang.model.vocabulary import way_label
 from overhang.report.lines import Line, count, cut, wrap
 from overhang.spread.cut import Cut
 from overhang.spread.ranking import RankedSecret
 from overhang.spread.reach import START, Arrival
 from overhang.spread.report import SpreadReport, chain_to, fix_statements, fix_words, lines_allowing, order_of_change
+from overhang.spread.start import people_knowing
 from overhang.spread.world import World
 
 _MOST_ROWS = 400
@@ -156,6 +158,7 @@ def ranking_lines(world: World, ranked: Sequence[RankedSecret], start: str, widt
     text = f"{count(len(ranked), 'secret')} open something, {start}; {worst} of them more than one device at level 15"
     yield [(text, "high" if worst else "good")]
     yield []
+    people = people_knowing(world)
     yield [("        by itself        with hops         readable", "bold")]
     yield [("  devices  level 15  devices  level 15       on  secret", "bold")]
     for each, alone in order_of_change(world, ranked):
@@ -168,6 +171,9 @@ def ranking_lines(world: World, ranked: Sequence[RankedSecret], start: str, widt
         )
         for index, piece in enumerate(wrap(name, max(30, width - len(figures)))):
             yield [(figures if index == 0 else " " * len(figures), ""), (piece, "")]
+        if each.secret in people:
+            told = f"to be told: {listed(people[each.secret])}"
+            yield [(" " * len(figures), ""), (cut(told, max(30, width - len(figures))), "")]
         if alone:
             last = (
                 f"the only way to level 15 on {', '.join(alone[:4])}{', ...' if alone[4:] else ''}: keep a session open"

@@ -28,38 +28,43 @@ class RankedSecret(NamedTuple):
         return (-self.reaches_15, -self.reaches, -self.opens_15, -self.opens, -self.readable, self.secret)
 
 
-def rank_secrets(world: World, start: Start, limits: Limits) -> list[RankedSecret]:
-    """Every secret that opens something, the gravest first; ``start`` says from where."""
-    nothing = Spreading(world, start._replace(secrets=frozenset()), limits)
-    base = nothing.run()
-    found = []
-    for secret in sorted(world.needing):
-        reach = nothing.after(start._replace(secrets=frozenset({secret}))).run()
+class Ranking:
+    """What secrets open, each beyond what nobody needs to know anything for; ``start`` says from where."""
+
+    def __init__(self, world: World, start: Start, limits: Limits) -> None:
+        self._world, self._start = world, start
+        self._nothing = Spreading(world, start._replace(secrets=frozenset()), limits)
+        self._base = self._nothing.run()
+
+    def of(self, secret: int) -> RankedSecret | None:
+        """One secret; None where it opens nothing."""
+        reach = self._nothing.after(self._start._replace(secrets=frozenset({secret}))).run()
         if not reach.arrivals:
-            continue
+            return None
         alone = {
             each.device: each.level
             for each in reach.arrivals
             if each.round == 1 and all(learnt == START for _, learnt in each.learnt)
         }
-        better = {
-            device: each
-            for device, each in reach.best.items()
-            if device not in base.best or each.level > base.best[device].level
-        }
-        locks = world.secrets.secrets[secret].locks
-        found.append(
-            RankedSecret(
-                secret,
-                len(locks),
-                len({lock.device for lock in locks}),
-                len({lock.device for lock in locks if lock.readable}),
-                len(alone),
-                sum(level == 15 for level in alone.values()),
-                len(better),
-                sum(each.level == 15 for each in better.values()),
-            )
+        base = self._base.best
+        better = [each for device, each in reach.best.items() if device not in base or each.level > base[device].level]
+        locks = self._world.secrets.secrets[secret].locks
+        return RankedSecret(
+            secret,
+            len(locks),
+            len({lock.device for lock in locks}),
+            len({lock.device for lock in locks if lock.readable}),
+            len(alone),
+            sum(level == 15 for level in alone.values()),
+            len(better),
+            sum(each.level == 15 for each in better),
         )
+
+
+def rank_secrets(world: World, start: Start, limits: Limits) -> list[RankedSecret]:
+    """Every secret that opens something, the gravest first; ``start`` says from where."""
+    ranking = Ranking(world, start, limits)
+    found = [ranked for secret in sorted(world.needing) if (ranked := ranking.of(secret)) is not None]
     return sorted(found, key=lambda each: each.rank)
 
 

@@ -5,6 +5,7 @@ public key. Then clear texts that stand anywhere in the network are tried agains
 the budget of the run; a pair is tried once.
 """
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
@@ -36,8 +37,8 @@ class SecretIndex(NamedTuple):
     """All secrets of a network. ``of`` gives for each device the secret of each of its items' numbers, ``disclosed``
     those that its configuration shows readable, or masked our own way.
 
-    ``untried`` counts the pairs of a clear text and a hash that the budget did not allow, ``kinds`` the hashes among
-    them by their kind.
+    ``untried`` counts the pairs of a clear text and a hash that the budget did not allow, ``left`` are the hashes among
+    them, ``kinds`` counts these by their kind.
     """
 
     secrets: tuple[Secret, ...]
@@ -47,6 +48,7 @@ class SecretIndex(NamedTuple):
     hashes: Mapping[int, tuple[StoredSecret, ...]]
     untried: int
     kinds: Mapping[str, int]
+    left: frozenset[str]
 
     def opened_by(self, typed: str, budget: HashBudget) -> tuple[frozenset[int], int]:
         """The secrets that a typed text is, for sure; and how many hashes it could not be tried with."""
@@ -116,8 +118,8 @@ def find_secrets(devices: Sequence[tuple[ResolvedDevice, AccessPaths]], budget: 
             if plain:
                 texts.setdefault(plain, ("text", plain))
                 sets.join(("shared", device, name), ("text", plain))
-    untried, kinds = _try_hashes(texts, hashes, sets, budget)
-    return _numbered(devices, sets, hashes, untried, kinds)
+    untried, left = _try_hashes(texts, hashes, sets, budget)
+    return _numbered(devices, sets, hashes, untried, left)
 
 
 def _public_keys(resolved: ResolvedDevice) -> dict[str, object]:
@@ -147,9 +149,9 @@ def _server_key(resolved: ResolvedDevice, name: str) -> object:
 
 def _try_hashes(
     texts: Mapping[str, object], hashes: Mapping[str, StoredSecret], sets: _Sets, budget: HashBudget
-) -> tuple[int, dict[str, int]]:
+) -> tuple[int, set[str]]:
     """Try the clear texts of the network against its hashes, the cheapest hash first."""
-    untried, kinds = 0, dict[str, int]()
+    untried, left = 0, set[str]()
     for stored in sorted(hashes.values(), key=lambda each: (_cost(each), each.text)):
         known = budget.opener(stored)
         if known is not None and known in texts:
@@ -161,12 +163,15 @@ def _try_hashes(
                 sets.join((stored.form.value, stored.text), key)
                 break
             if answer is None and not budget.affords(stored):
-                left = len(texts) - number
-                untried += left
-                kind = stored.text[:6].rpartition("$")[0] + "$"
-                kinds[kind] = kinds.get(kind, 0) + 1
+                untried += len(texts) - number
+                left.add(stored.text)
                 break
-    return untried, kinds
+    return untried, left
+
+
+def kind_of(text: str) -> str:
+    """The kind of a hash, like ``$6$``."""
+    return text[:6].rpartition("$")[0] + "$"
 
 
 def _numbered(
@@ -174,7 +179,7 @@ def _numbered(
     sets: _Sets,
     hashes: Mapping[str, StoredSecret],
     untried: int,
-    kinds: Mapping[str, int],
+    left: set[str],
 ) -> SecretIndex:
     numbers: dict[object, int] = {}
     locks: list[list[Lock]] = []
@@ -212,7 +217,8 @@ def _numbered(
         disclosed.append(frozenset(shown))
     secrets = tuple(Secret(number, tuple(each)) for number, each in enumerate(locks))
     every = {number: tuple(each.values()) for number, each in held.items()}
-    return SecretIndex(secrets, tuple(of), tuple(disclosed), texts, every, untried, kinds)
+    kinds = Counter(kind_of(text) for text in left)
+    return SecretIndex(secrets, tuple(of), tuple(disclosed), texts, every, untried, kinds, frozenset(left))
 
 
 def names_of(index: SecretIndex, names: Sequence[str], secrets: Iterable[int]) -> list[str]:

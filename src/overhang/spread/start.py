@@ -1,6 +1,6 @@
 """What somebody starts with: secrets that they know, places where they sit, addresses that they come from."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.model import Address
@@ -90,3 +90,13 @@ def person_of(world: World, project: Project, name: str) -> tuple[frozenset[int]
     networks = [prefix for place in person.sits for prefix in project.networks.get(place, ())]
     sources = tuple(Address(prefix.family, min(prefix.low + 1, prefix.high)) for prefix in networks)
     return secrets, sources, any(place in PORTS for place in person.sits)
+
+
+def people_knowing(world: World) -> Mapping[int, list[str]]:
+    """For each secret the people of the project files who know it, in the order of their names."""
+    found: dict[int, set[str]] = {}
+    for project in {place.project.file: place.project for place in world.devices}.values():
+        for name in project.people:
+            for secret in person_of(world, project, name)[0]:
+                found.setdefault(secret, set()).add(name)
+    return {secret: sorted(names) for secret, names in found.items()}

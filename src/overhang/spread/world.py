@@ -17,6 +17,8 @@ from overhang.spread.secrets import SecretIndex, find_secrets
 SHELLS = ("console", "auxiliary", "ssh", "telnet")
 READS = (*SHELLS, "http", "https")
 
+Made = tuple[ParsedConfig, Project, ResolvedDevice, AccessPaths]
+
 
 class Passage(NamedTuple):
     """One access path of a device, with the secrets that it needs. ``sources`` are classes of its sources, None at a
@@ -82,13 +84,18 @@ def build_world(
     given = list(configs)
     budget = HashBudget(PER_RUN if guess is None else guess, asked=guess is not None)
     share = share_of(0, 1)  # hashes are tried once for the whole network, below
-    made: list[tuple[ParsedConfig, Project, ResolvedDevice, AccessPaths]] = []
+    made: list[Made] = []
     for config, project in given:
         resolved = resolve(config, project, share)
         made.append((config, project, resolved, find_paths(resolved, moment, project.servers)))
+    return world_of(made, budget)
+
+
+def world_of(made: Sequence[Made], budget: HashBudget) -> World:
+    """The network of devices that were resolved and explored already."""
     index = find_secrets([(resolved, found) for _, _, resolved, found in made], budget)
     places = tuple(_place(number, each, index) for number, each in enumerate(made))
-    projects = {project.file: project for _, project in given}
+    projects = {project.file: project for _, project, _, _ in made}
     apart = tuple(pair for project in projects.values() for pair in _apart(project))
     return World(places, index, tuple(place.name for place in places), _needing(places), apart)
 
@@ -100,7 +107,7 @@ def _apart(project: Project) -> list[tuple[tuple[tuple[int, int, int], ...], tup
     return [(ranges(one), ranges(other)) for one, other in project.apart]
 
 
-def _place(number: int, made: tuple[ParsedConfig, Project, ResolvedDevice, AccessPaths], index: SecretIndex) -> Place:
+def _place(number: int, made: Made, index: SecretIndex) -> Place:
     config, project, resolved, found = made
     passages: list[Passage] = []
     unsure = 0

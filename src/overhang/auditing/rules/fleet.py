@@ -61,18 +61,38 @@ class _Shared(NamedTuple):
         return len({audit.file for audit, _ in self.held})
 
 
+def _shared(run: FleetRun) -> list[_Shared]:
+    """The passwords of a run, each with all that hold it: equal by their digests, or by what opens what."""
+    known = run.secrets.of if run.secrets is not None else {}
+    numbers: dict[bytes, int] = {}
+    for audit in run.audits:
+        for password in audit.fleet_fingerprint.passwords:
+            if (audit.file, password.item) in known:
+                numbers.setdefault(password.digest, known[audit.file, password.item])
+    holders: dict[object, list[tuple[DeviceAudit, PasswordFingerprint]]] = {}
+    for audit in run.audits:
+        for password in audit.fleet_fingerprint.passwords:
+            holders.setdefault(numbers.get(password.digest, password.digest), []).append((audit, password))
+    return [_Shared(held) for held in holders.values()]
+
+
+def _hops(run: FleetRun, held: _Shared) -> tuple[int, int]:
+    """How many devices a password opens with hops, and how many of them at level 15; 0 where that is not known."""
+    known = run.secrets.of if run.secrets is not None else {}
+    for audit, password in held.held:
+        if run.secrets is not None and (audit.file, password.item) in known:
+            return run.secrets.reach(known[audit.file, password.item])
+    return 0, 0
+
+
 @rule.fleet("password-on-many-devices")
 def password_on_many_devices(run: FleetRun) -> Iterator[FleetFinding]:
     """Passwords that are provably the same on more devices than the project allows."""
     most = run.project.thresholds.shared_by
-    holders: dict[bytes, list[tuple[DeviceAudit, PasswordFingerprint]]] = {}
-    for audit in run.audits:
-        for password in audit.fleet_fingerprint.passwords:
-            holders.setdefault(password.digest, []).append((audit, password))
     spread: dict[Severity, list[_Shared]] = {}
-    for held in map(_Shared, holders.values()):
+    for held in _shared(run):
         if held.devices > most:
-            top = max(password.level for _, password in held.held) == 15
+            top = max(password.level for _, password in held.held) == 15 or _hops(run, held)[1] > 0
             spread.setdefault(Severity.HIGH if top else Severity.LOW, []).append(held)
     for severity, many in spread.items():
         many.sort(key=lambda each: -len(each.held))
@@ -88,6 +108,12 @@ def password_on_many_devices(run: FleetRun) -> Iterator[FleetFinding]:
                 f"{len(many)} passwords are each used on more than {most} devices ({listed(parts)}): "
                 f"one leak opens all of "
                 f"them{reach}"
+            )
+        devices_reached, at_15 = _hops(run, many[0])
+        if devices_reached > many[0].devices:
+            message += (
+                f"; with hops {'it' if len(many) == 1 else 'the first'} reaches {counted(devices_reached, 'device')}, "
+                f"{at_15} at level 15 (overhang spread)"
             )
         places = tuple((audit.file, password.line) for each in many for audit, password in each.held)
         devices = tuple(sorted({audit.name for each in many for audit, _ in each.held}))
