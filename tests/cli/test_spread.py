@@ -103,6 +103,10 @@ def test_what_is_reached_and_by_which_lines(overhang: Run, tmp_path: Path) -> No
     every = json.loads(overhang("spread", ".", "--knows", "booth/user:desk", *FROM, "--format", "json").out)
     assert every["chains"] == {"booth": ["booth"], "store": ["booth", "store"]}
     assert [{lock["device"] for lock in each["locks"]} for each in every["reached"][1]["needs"]] == [{"booth", "store"}]
+    chain = json.loads(
+        overhang("spread", *SHEETS, "--knows", "booth/user:desk", *FROM, "--chain", "store", "--format", "json").out
+    )
+    assert [each["line"] for each in chain["chain"][1]["lines"]] == [11, 6, 9, 7, 4, 3]
     rows = overhang("spread", ".", "--knows", "booth/user:desk", *FROM, "--format", "csv").out.splitlines()
     assert rows[2] == "2,store,./store.sheet,15,ssh,booth,10.64.2.5,spare's password on booth,booth"
     page = overhang("spread", ".", "--knows", "booth/user:desk", *FROM, "--format", "markdown").out
@@ -136,7 +140,7 @@ def test_a_typed_password_shows_nowhere(overhang: Run, write: Write) -> None:
         (("--typed-file", "no.txt"), "no.txt: cannot be read: No such file or directory"),
         (("--all", "--format", "csv"), "--all is written as text or json"),
         (("--all", "--chain", "store"), "--all ranks every secret; --chain and --picture are about one start"),
-        (("--chain", "store", "--format", "json"), "--chain is written as text; --format json has every chain"),
+        (("--chain", "store", "--format", "csv"), "--chain is written as text or json"),
         (("--picture", "booth.sheet"), ""),
     ],
 )

@@ -4,13 +4,16 @@ import argparse
 import datetime
 import os
 import sys
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
+from typing import TypeVar
 
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import UserError
 from overhang.cli.output import tell
 from overhang.language.terminals import decode_moment
 from overhang.loading import Found, Loader, Projects
+
+T = TypeVar("T")
 
 #: From so many files, or so many bytes, a person wants to see that something happens.
 _MANY, _MUCH = 100, 2_000_000
@@ -99,12 +102,21 @@ def progress(found: list[Found]) -> Iterator[Found]:
     if len(found) < _MANY and sum(sizes) < _MUCH:
         yield from found
         return
+    yield from _with_bar(found, "reading devices")
+
+
+def along(things: Sequence[T], what: str) -> Iterable[T]:
+    """Things one after another, with a bar that says what is done with them where there are many and a terminal."""
+    return _with_bar(things, what) if sys.stderr.isatty() and len(things) >= _MANY else things
+
+
+def _with_bar(things: Sequence[T], what: str) -> Iterator[T]:
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 
-    columns = (SpinnerColumn(), TextColumn("reading devices"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
+    columns = (SpinnerColumn(), TextColumn(what), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task("", total=len(found))
-        for each in found:
+        task = bar.add_task("", total=len(things))
+        for each in things:
             yield each
             bar.advance(task)

@@ -7,7 +7,7 @@ import sys
 
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.inputs import add_inputs, along, loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
 from overhang.cli.terminal import picture_kind, show, width
@@ -63,8 +63,8 @@ def run(options: argparse.Namespace) -> int:
     """Do it."""
     if options.all and (options.chain is not None or options.picture is not None):
         raise UserError("--all ranks every secret; --chain and --picture are about one start")
-    if options.chain is not None and options.format != "text":
-        raise UserError("--chain is written as text; --format json has every chain")
+    if options.chain is not None and options.format not in ("text", "json"):
+        raise UserError("--chain is written as text or json")
     kind = ""
     if options.picture is not None:
         kind = picture_kind(options.picture)
@@ -82,8 +82,7 @@ def run(options: argparse.Namespace) -> int:
     warn_left_out(loader)
     if not configs:
         raise UserError("there is no device to spread over")
-    _saying("following every access path ...", len(configs))
-    world = build_world(configs, moment, options.guess)
+    world = build_world(configs, moment, options.guess, along)
     start = _start(options, world, configs)
     reads = min(project.thresholds.reads for _, project in configs)
     limits = Limits(reads, options.may_change)
@@ -94,11 +93,6 @@ def run(options: argparse.Namespace) -> int:
     return NOT_UNDERSTOOD if options.strict and not understood else code
 
 
-def _saying(what: str, size: int) -> None:
-    if sys.stderr.isatty() and size > 50:
-        print(what, file=sys.stderr, flush=True)
-
-
 def _all(options: argparse.Namespace, world: World, start: Start, limits: Limits) -> int:
     """Rank every secret."""
     from overhang.report.spread_data import ranking_json
@@ -107,8 +101,7 @@ def _all(options: argparse.Namespace, world: World, start: Start, limits: Limits
 
     if options.format not in ("text", "json"):
         raise UserError("--all is written as text or json")
-    _saying("ranking every secret ...", len(world.devices))
-    ranked = rank_secrets(world, start, limits)
+    ranked = rank_secrets(world, start, limits, along)
     if options.format == "json":
         write_out(ranking_json(world, ranked))
     else:
@@ -128,7 +121,9 @@ def _one(options: argparse.Namespace, world: World, start: Start, limits: Limits
     except ImportError:
         tell(_MISSING)
         report = spread_report(world, start, limits, cut=False)
-    if chain is not None:
+    if chain is not None and options.format == "json":
+        write_out(spread_data.chain_json(report, chain, read_moment(options.now)))
+    elif chain is not None:
         show(spread_text.chain_lines(report, chain, read_moment(options.now), width()))
     elif options.format == "text":
         show(spread_text.spread_lines(report, width()))

@@ -1,6 +1,7 @@
 """How far what somebody has goes, for programs: JSON, CSV, Markdown. docs/spread.md describes the fields."""
 
 import csv
+import datetime
 import io
 from collections.abc import Sequence
 from typing import Any
@@ -11,7 +12,7 @@ from overhang.report.spread_text import verdict
 from overhang.spread.cut import Cut
 from overhang.spread.ranking import RankedSecret
 from overhang.spread.reach import START, Arrival
-from overhang.spread.report import SpreadReport, chain_to, fix_statements, fix_words, order_of_change
+from overhang.spread.report import SpreadReport, chain_to, fix_statements, fix_words, lines_allowing, order_of_change
 from overhang.spread.start import people_knowing
 from overhang.spread.world import World
 from overhang.text.json_text import json_text
@@ -45,6 +46,18 @@ def spread_json(report: SpreadReport) -> Printable:
             "not_examined": _not_examined(report),
         }
     )
+
+
+def chain_json(report: SpreadReport, device: int, moment: datetime.datetime) -> Printable:
+    """The hops to one device, each with the lines that allow it."""
+    hops = [
+        {
+            **_arrival(report, each),
+            "lines": [{"file": origin.file, "line": origin.line} for origin in lines_allowing(report, each, moment)],
+        }
+        for each in chain_to(report, device)
+    ]
+    return json_text({"schema": SCHEMA, "device": report.name(device), "chain": hops})
 
 
 def _secret(world: World, number: int) -> dict[str, Any]:

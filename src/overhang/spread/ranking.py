@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from overhang.spread.reach import START, Limits, Spreading
+from overhang.spread.secrets import Along, silently
 from overhang.spread.start import Start
 from overhang.spread.world import World
 
@@ -61,10 +62,14 @@ class Ranking:
         )
 
 
-def rank_secrets(world: World, start: Start, limits: Limits) -> list[RankedSecret]:
+def rank_secrets(world: World, start: Start, limits: Limits, along: Along = silently) -> list[RankedSecret]:
     """Every secret that opens something, the gravest first; ``start`` says from where."""
     ranking = Ranking(world, start, limits)
-    found = [ranked for secret in sorted(world.needing) if (ranked := ranking.of(secret)) is not None]
+    found = [
+        ranked
+        for secret in along(sorted(world.needing), "ranking secrets")
+        if (ranked := ranking.of(secret)) is not None
+    ]
     return sorted(found, key=lambda each: each.rank)
 
 

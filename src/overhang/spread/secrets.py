@@ -7,13 +7,15 @@ the budget of the run; a pair is tried once.
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import NamedTuple
+from typing import NamedTuple, Protocol, TypeVar
 
 from overhang.exposure import AccessPaths
 from overhang.model.hash_budget import HashBudget
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.verification import cost_of, plain_text
 from overhang.simulation import ResolvedDevice
+
+T = TypeVar("T")
 
 _ALONE = (Form.WITHHELD, Form.NONE, Form.FACTORY, Form.UNOPENABLE, Form.OPAQUE)
 
@@ -86,7 +88,22 @@ class _Sets:
         self._above[self.find(one)] = self.find(other)
 
 
-def find_secrets(devices: Sequence[tuple[ResolvedDevice, AccessPaths]], budget: HashBudget) -> SecretIndex:
+class Along(Protocol):
+    """Goes through things one after another, and may show how far it is; ``what`` is being done with them."""
+
+    def __call__(self, things: Sequence[T], what: str) -> Iterable[T]:
+        """The things, in their order."""
+
+
+def silently(things: Sequence[T], what: str) -> Iterable[T]:
+    """Go through things without showing it."""
+    del what
+    return things
+
+
+def find_secrets(
+    devices: Sequence[tuple[ResolvedDevice, AccessPaths]], budget: HashBudget, along: Along = silently
+) -> SecretIndex:
     """The secrets of devices, each with the access paths that name its items."""
     sets = _Sets()
     texts: dict[str, object] = {}
@@ -118,7 +135,7 @@ def find_secrets(devices: Sequence[tuple[ResolvedDevice, AccessPaths]], budget: 
             if plain:
                 texts.setdefault(plain, ("text", plain))
                 sets.join(("shared", device, name), ("text", plain))
-    untried, left = _try_hashes(texts, hashes, sets, budget)
+    untried, left = _try_hashes(texts, hashes, sets, budget, along)
     return _numbered(devices, sets, hashes, untried, left)
 
 
@@ -148,11 +165,12 @@ def _server_key(resolved: ResolvedDevice, name: str) -> object:
 
 
 def _try_hashes(
-    texts: Mapping[str, object], hashes: Mapping[str, StoredSecret], sets: _Sets, budget: HashBudget
+    texts: Mapping[str, object], hashes: Mapping[str, StoredSecret], sets: _Sets, budget: HashBudget, along: Along
 ) -> tuple[int, set[str]]:
     """Try the clear texts of the network against its hashes, the cheapest hash first."""
     untried, left = 0, set[str]()
-    for stored in sorted(hashes.values(), key=lambda each: (_cost(each), each.text)):
+    cheapest = sorted(hashes.values(), key=lambda each: (_cost(each), each.text))
+    for stored in along(cheapest, "comparing passwords"):
         known = budget.opener(stored)
         if known is not None and known in texts:
             sets.join((stored.form.value, stored.text), texts[known])

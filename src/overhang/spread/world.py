@@ -11,7 +11,7 @@ from overhang.model.hash_budget import PER_RUN, HashBudget, share_of
 from overhang.model.vocabulary import PORTS
 from overhang.project import Project
 from overhang.simulation import ResolvedDevice
-from overhang.spread.secrets import SecretIndex, find_secrets
+from overhang.spread.secrets import Along, SecretIndex, find_secrets, silently
 
 #: Ways whose sessions give a shell, from which one goes on to other devices; and those that may show a configuration.
 SHELLS = ("console", "auxiliary", "ssh", "telnet")
@@ -77,23 +77,26 @@ def _in(address: Address, ranges: Sequence[tuple[int, int, int]]) -> bool:
 
 
 def build_world(
-    configs: Iterable[tuple[ParsedConfig, Project]], moment: datetime.datetime, guess: int | None = None
+    configs: Iterable[tuple[ParsedConfig, Project]],
+    moment: datetime.datetime,
+    guess: int | None = None,
+    along: Along = silently,
 ) -> World:
     """The network of some devices at a moment; ``guess`` is what trying hashes may cost in the whole run, in units of
-    about a millisecond."""
+    about a millisecond; ``along`` may show how far it is."""
     given = list(configs)
     budget = HashBudget(PER_RUN if guess is None else guess, asked=guess is not None)
     share = share_of(0, 1)  # hashes are tried once for the whole network, below
     made: list[Made] = []
-    for config, project in given:
+    for config, project in along(given, "following access paths"):
         resolved = resolve(config, project, share)
         made.append((config, project, resolved, find_paths(resolved, moment, project.servers)))
-    return world_of(made, budget)
+    return world_of(made, budget, along)
 
 
-def world_of(made: Sequence[Made], budget: HashBudget) -> World:
+def world_of(made: Sequence[Made], budget: HashBudget, along: Along = silently) -> World:
     """The network of devices that were resolved and explored already."""
-    index = find_secrets([(resolved, found) for _, _, resolved, found in made], budget)
+    index = find_secrets([(resolved, found) for _, _, resolved, found in made], budget, along)
     places = tuple(_place(number, each, index) for number, each in enumerate(made))
     projects = {project.file: project for _, project, _, _ in made}
     apart = tuple(pair for project in projects.values() for pair in _apart(project))
