@@ -52,6 +52,8 @@ COMMANDS = (
     ("ways",),
     ("ways", "--format", "json"),
     ("expect",),
+    ("spread", "--outsider", "--from", "10.64.1.7"),
+    ("spread", "--all", "--format", "json"),
     ("sheet",),
     ("sheet", "--to", "json"),
     ("sheet", "--to", "xml"),

@@ -10,6 +10,7 @@ from overhang.cli.output import tell, write_out
 from overhang.cli.terminal import show, width
 from overhang.exposure import AccessPath, AccessPaths, backup_reader, can_take, find_paths, resolve
 from overhang.model import Address, parse_address
+from overhang.model.hash_budget import PER_RUN, HashBudget
 from overhang.model.vocabulary import WAYS
 from overhang.project import Person, Project
 from overhang.report.ways_text import DeviceWays, ways_lines
@@ -56,7 +57,9 @@ def run(options: argparse.Namespace) -> int:
         examined.append(Examined(resolved, find_paths(resolved, now, project.servers), project))
         understood.append(resolved.understood)
     # what somebody knows on one device they know on the others, wherever it is provably the same
-    knowledge = Knowledge(examined) if examined[1:] and (options.person or options.format == "json") else None
+    budget = HashBudget(PER_RUN if options.person else PER_RUN // 6)
+    wanted = examined[1:] and (options.person or options.format == "json")
+    knowledge = Knowledge(examined, budget) if wanted else None
     for number, (each, whole) in enumerate(zip(examined, understood, strict=True)):
         ways = [way for way in each.found.paths if _wanted(each.found, way, options, source)]
         if options.person is not None:

@@ -33,10 +33,11 @@ def verdict(report: SpreadReport) -> str:
 def spread_lines(report: SpreadReport, width: int) -> Iterator[Line]:
     """The verdict, a table by hop, and what cuts it."""
     beyond = report.reach.beyond()
-    style = "high" if any(each.level == 15 for each in beyond.values()) else "medium" if beyond else "good"
+    notes = list(_not_followed(report, width))
+    style = "high" if any(each.level == 15 for each in beyond.values()) else "medium" if beyond or notes else "good"
     for piece in wrap(verdict(report), width):
         yield [(piece, style)]
-    yield from _not_followed(report, width)
+    yield from notes
     yield []
     gains = report.gains
     if gains:

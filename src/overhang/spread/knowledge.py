@@ -27,7 +27,10 @@ class Knowledge:
     def __init__(self, devices: Sequence[Examined], budget: HashBudget | None = None) -> None:
         self._devices = devices
         held = [(each.resolved, each.found) for each in devices]
-        self.index: SecretIndex = find_secrets(held, budget or HashBudget(PER_RUN))
+        budget = budget or HashBudget(PER_RUN)
+        for each in devices:
+            budget.learn(each.resolved.hashes)
+        self.index: SecretIndex = find_secrets(held, budget)
         self.untried = self.index.untried
         self._known: dict[tuple[str, str], frozenset[int]] = {}
 
