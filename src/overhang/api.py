@@ -254,7 +254,8 @@ def audit_paths(
     progress: Progress = lambda found: found,
     wanted: Wanted = every,
 ) -> AuditReport:
-    """Audit the devices that ``paths`` name, one after another, so that only their results are kept.
+    """Audit the devices that ``paths`` name, one after another; only their results are kept, and what comparing
+    them needs.
 
     ``wanted`` tells by rule and severity which findings are; the others are left out before findings about one fault
     are folded.
