@@ -186,6 +186,12 @@ def test_people_know_a_secret_wherever_it_is_one(overhang: Run, write: Write) ->
     assert "SSH" in overhang("ways", ".", "--person", "lena", "--to", "15", "--via", "ssh").out
     assert "SSH" not in overhang("ways", "store.sheet", "--person", "lena", "--to", "15", "--via", "ssh").out
     assert (overhang("expect", ".").code, overhang("expect", "store.sheet").code) == (1, 0)
+    shown = overhang("spread", *SHEETS, "--person", "lena", "--no-cut").out
+    assert shown.startswith("lena, from anywhere: opens 1 of 2 devices, 1 at level 15\n")
+    write("overhang.toml", project + 'sits = ["console"]\n')
+    shown = overhang("spread", *SHEETS, "--person", "lena", "--no-cut").out
+    assert shown.startswith("lena, at ports alone: opens ")
+    assert "SSH" not in shown
     both = json.loads(overhang("ways", ".", "--format", "json").out)["devices"]
     secrets = {each["name"]: each["secrets"] for each in both}
     assert secrets["booth"]["user:spare"] == secrets["store"]["user:lena"] != secrets["booth"]["user:desk"]

@@ -81,7 +81,7 @@ class Spreading:
         self.sources: list[tuple[tuple[int, int, int], int]] = [
             ((each.family, each.value, each.value), START) for each in start.sources
         ]
-        self.outside = not start.sources
+        self.outside = not start.sources and not start.nowhere
         self.arrivals: list[Arrival] = []
         self.best: dict[int, Arrival] = {}
         self.shells: set[int] = set()
@@ -159,7 +159,8 @@ class Spreading:
     def _hop(self, passage: Passage) -> Hop | None:
         """From where a passage can be taken, if it can."""
         if passage.path.via in PORTS:
-            return Hop(passage, START, None) if passage.device in self.start.ports else None
+            sits = (passage.device, passage.path.via) in self.start.sits
+            return Hop(passage, START, None) if sits or passage.device in self.start.ports else None
         if self.start.anywhere or (self.outside and passage.wide):
             return Hop(passage, START, None)
         wanted, place = passage.path.sources or 0, self.world.devices[passage.device]

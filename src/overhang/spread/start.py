@@ -20,8 +20,9 @@ class Start(NamedTuple):
 
     ``secrets`` are numbers of the world's secrets, ``sources`` addresses that they come from; without any, they come
     from an address that no source list names, or with ``anywhere`` from whichever is let in. ``ports`` are devices at
-    whose ports they stand. ``at`` are devices that count as the start itself, so that reaching them is nothing new.
-    ``label`` says it in words, ``untried`` counts hashes that a typed text could not be tried with.
+    whose ports they stand, ``sits`` single ports of devices that are open to them; with ``nowhere`` they come from no
+    address at all. ``at`` are devices that count as the start itself, so that reaching them is nothing new. ``label``
+    says it in words, ``untried`` counts hashes that a typed text could not be tried with.
     """
 
     secrets: frozenset[int]
@@ -31,10 +32,14 @@ class Start(NamedTuple):
     label: str = "an outsider who knows nothing"
     untried: int = 0
     anywhere: bool = False
+    sits: frozenset[tuple[int, str]] = frozenset()
+    nowhere: bool = False
 
     @property
     def where(self) -> str:
         """From where, in words."""
+        if self.nowhere:
+            return "at ports alone"
         if self.sources:
             return "from " + ", ".join(str(each) for each in self.sources[:3]) + (", ..." if self.sources[3:] else "")
         return "from anywhere" if self.anywhere else "from an address that no source list names"
@@ -72,8 +77,10 @@ def know_typed(world: World, texts: Sequence[str], budget: HashBudget) -> tuple[
     return frozenset(secrets), untried
 
 
-def person_of(world: World, project: Project, name: str) -> tuple[frozenset[int], tuple[Address, ...], bool]:
-    """What a person of the project file knows on every device, addresses where they sit, and whether at ports too.
+def person_of(
+    world: World, project: Project, name: str
+) -> tuple[frozenset[int], tuple[Address, ...], frozenset[tuple[int, str]]]:
+    """What a person of the project file knows on every device, addresses where they sit, and at which ports.
 
     Raises BadStart.
     """
@@ -89,7 +96,9 @@ def person_of(world: World, project: Project, name: str) -> tuple[frozenset[int]
     )
     networks = [prefix for place in person.sits for prefix in project.networks.get(place, ())]
     sources = tuple(Address(prefix.family, min(prefix.low + 1, prefix.high)) for prefix in networks)
-    return secrets, sources, any(place in PORTS for place in person.sits)
+    ways = [place for place in person.sits if place in PORTS]
+    devices = [number for number, device in enumerate(world.devices) if device.project.file == project.file]
+    return secrets, sources, frozenset((number, via) for number in devices for via in ways)
 
 
 def people_knowing(world: World) -> Mapping[int, list[str]]:
