@@ -169,11 +169,12 @@ def _start(options: argparse.Namespace, world: World, configs: list[tuple[Parsed
         secrets |= found
         said.append("knows what was typed" if typed[1:] else "knows the password that was typed")
     sources: tuple[Address, ...] = ()
+    networks: tuple[tuple[int, int, int], ...] = ()
     sits: frozenset[tuple[int, str]] = frozenset()
     if options.person is not None:
         projects = {project.file: project for _, project in configs}
         project = next((each for each in projects.values() if options.person in each.people), configs[0][1])
-        known, sources, sits = person_of(world, project, options.person)
+        known, networks, sits = person_of(world, project, options.person)
         secrets |= known
     ports = {find_device(world, name) for name in options.at}
     if ports:
@@ -181,19 +182,20 @@ def _start(options: argparse.Namespace, world: World, configs: list[tuple[Parsed
         said.append(f"stands at {', '.join(world.names[each] for each in sorted(ports))}")
     if options.outsider and (said or options.person is not None):
         raise UserError("--outsider knows nothing; it cannot be used with what somebody knows")
-    anywhere = bool(secrets or options.all) and not ports and not sits
+    anywhere = bool(secrets or options.all) and not ports and not sits and not networks
     if options.source is not None and options.source != "anywhere":
         try:
-            sources, anywhere, sits = (parse_address(options.source),), False, frozenset()
+            sources, anywhere = (parse_address(options.source),), False
+            networks, sits = (), frozenset()
         except ValueError as wrong:
             raise UserError(f"--from {options.source}: {wrong}") from None
     elif options.source == "anywhere":
-        sources, anywhere, sits = (), True, frozenset()
+        anywhere, networks, sits = True, (), frozenset()
     who = options.person or ("whoever" if said else "an outsider who knows nothing")
     label = " ".join([who, *([" and ".join(said)] if said else [])])
     if options.person is not None and said:
         label = f"{who}, who also {' and '.join(said)}"
-    nowhere = bool(sits) and not sources and not anywhere
+    nowhere = bool(sits) and not sources and not networks and not anywhere
     return Start(
         frozenset(secrets),
         sources,
@@ -204,6 +206,7 @@ def _start(options: argparse.Namespace, world: World, configs: list[tuple[Parsed
         anywhere and not sources,
         sits,
         nowhere,
+        networks,
     )
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from overhang.report.audit_tables import cell_text
 from overhang.report.audit_tables import md as markdown_safe
-from overhang.report.spread_text import verdict
+from overhang.report.spread_text import not_followed, verdict
 from overhang.spread.cut import Cut
 from overhang.spread.ranking import RankedSecret
 from overhang.spread.reach import START, Arrival
@@ -43,7 +43,7 @@ def spread_json(report: SpreadReport) -> Printable:
                 for each in report.gains
             },
             "cuts": [_cut(report, each) for each in report.cuts],
-            "not_examined": _not_examined(report),
+            "not_examined": _not_examined(report.world, report.reach.start.untried),
         }
     )
 
@@ -110,14 +110,14 @@ def _cut(report: SpreadReport, found: Cut) -> dict[str, Any]:
     }
 
 
-def _not_examined(report: SpreadReport) -> dict[str, Any]:
-    index = report.world.secrets
+def _not_examined(world: World, typed: int) -> dict[str, Any]:
+    index = world.secrets
     return {
-        "paths": report.unsure,
+        "paths": sum(place.unsure for place in world.devices),
         "pairs": index.untried,
         "hashes": dict(sorted(index.kinds.items())),
-        "typed": report.reach.start.untried,
-        "devices": [place.name for place in report.world.devices if not place.paths.complete],
+        "typed": typed,
+        "devices": [place.name for place in world.devices if not place.paths.complete],
     }
 
 
@@ -146,6 +146,8 @@ def spread_csv(report: SpreadReport) -> Printable:
 def spread_markdown(report: SpreadReport) -> Printable:
     """What is reached as a page of Markdown."""
     lines = ["# How far it goes", "", f"**{markdown_safe(verdict(report))}.**", ""]
+    left = not_followed(report.world, report.reach.start.untried)
+    lines += [f"{markdown_safe(left)}.", ""] if left else []
     lines += [f"| {' | '.join(COLUMNS)} |", "|" + "---|" * len(COLUMNS)]
     lines += [f"| {' | '.join(map(markdown_safe, row))} |" for row in spread_rows(report)]
     for found in report.cuts:
@@ -174,5 +176,6 @@ def ranking_json(world: World, ranked: Sequence[RankedSecret]) -> Printable:
                 }
                 for each, alone in order_of_change(world, ranked)
             ],
+            "not_examined": _not_examined(world, 0),
         }
     )

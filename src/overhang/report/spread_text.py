@@ -33,7 +33,7 @@ def verdict(report: SpreadReport) -> str:
 def spread_lines(report: SpreadReport, width: int) -> Iterator[Line]:
     """The verdict, a table by hop, and what cuts it."""
     beyond = report.reach.beyond()
-    notes = list(_not_followed(report, width))
+    notes = _notes(report.world, report.reach.start.untried, width)
     style = "high" if any(each.level == 15 for each in beyond.values()) else "medium" if beyond or notes else "good"
     for piece in wrap(verdict(report), width):
         yield [(piece, style)]
@@ -52,25 +52,30 @@ def spread_lines(report: SpreadReport, width: int) -> Iterator[Line]:
         yield from _cut(report, found, width)
 
 
-def _not_followed(report: SpreadReport, width: int) -> Iterator[Line]:
-    """What was left aside: more may open than is told."""
+def not_followed(world: World, typed: int) -> str:
+    """What was left aside, in words: more may open than is told. ``typed`` counts hashes that a typed text was not tried
+    with; empty where nothing was left."""
     parts = []
-    if report.unsure:
-        parts.append(f"{count(report.unsure, 'access path')} not followed, which hang on something that is not known")
-    index = report.world.secrets
+    unsure = sum(place.unsure for place in world.devices)
+    if unsure:
+        parts.append(f"{count(unsure, 'access path')} not followed, which hang on something that is not known")
+    index = world.secrets
     if index.untried:
         kinds = ", ".join(
             f"{count(number, 'hash', 'hashes')} of kind {kind}" for kind, number in sorted(index.kinds.items())
         )
         pairs = count(index.untried, "pair")
         parts.append(f"{pairs} of a clear text and a hash not compared ({kinds}); --guess allows more")
-    if report.reach.start.untried:
-        parts.append(f"what was typed could not be tried with {count(report.reach.start.untried, 'hash', 'hashes')}")
-    if any(not place.paths.complete for place in report.world.devices):
+    if typed:
+        parts.append(f"what was typed could not be tried with {count(typed, 'hash', 'hashes')}")
+    if any(not place.paths.complete for place in world.devices):
         parts.append("not every access path was found")
-    if parts:
-        for piece in wrap("not examined: " + "; ".join(parts), width):
-            yield [(piece, "medium")]
+    return "not examined: " + "; ".join(parts) if parts else ""
+
+
+def _notes(world: World, typed: int, width: int) -> list[Line]:
+    text = not_followed(world, typed)
+    return [[(piece, "medium")] for piece in wrap(text, width)] if text else []
 
 
 def _row(report: SpreadReport, each: Arrival, names: int, width: int) -> Iterator[Line]:
@@ -128,7 +133,11 @@ def chain_lines(report: SpreadReport, device: int, moment: datetime.datetime, wi
     """One chain in full: each hop, with the lines that allow it."""
     chain = chain_to(report, device)
     if not chain:
-        yield [(f"{report.name(device)} is not reached", "good")]
+        notes = _notes(report.world, report.reach.start.untried, width)
+        yield [
+            (f"{report.name(device)} is not reached" + (" as far as known" if notes else ""), "" if notes else "good")
+        ]
+        yield from notes
         return
     last = chain[-1]
     text = f"{report.name(device)} is reached at level {last.level} in {count(last.round, 'hop')}"
@@ -157,7 +166,9 @@ def ranking_lines(world: World, ranked: Sequence[RankedSecret], start: str, widt
 
     worst = sum(each.reaches_15 > 1 for each in ranked)
     text = f"{count(len(ranked), 'secret')} open something, {start}; {worst} of them more than one device at level 15"
-    yield [(text, "high" if worst else "good")]
+    notes = _notes(world, 0, width)
+    yield [(text, "high" if worst else "medium" if notes else "good")]
+    yield from notes
     yield []
     people = people_knowing(world)
     yield [("        by itself        with hops         readable", "bold")]

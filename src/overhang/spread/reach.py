@@ -81,13 +81,14 @@ class Spreading:
         self.sources: list[tuple[tuple[int, int, int], int]] = [
             ((each.family, each.value, each.value), START) for each in start.sources
         ]
-        self.outside = not start.sources and not start.nowhere
+        self.sources += [(each, START) for each in start.networks]
+        self.outside = not start.sources and not start.networks and not start.nowhere
         self.arrivals: list[Arrival] = []
         self.best: dict[int, Arrival] = {}
         self.shells: set[int] = set()
         self.read: set[int] = set()
         self.blocked: list[Passage] = []
-        self._held: dict[int, list[tuple[int, Address, int]]] = {}
+        self._held: dict[int, list[tuple[int, tuple[int, int, int], int]]] = {}
         self._number = 0
 
     def after(self, start: Start) -> "Spreading":
@@ -164,18 +165,20 @@ class Spreading:
         if self.start.anywhere or (self.outside and passage.wide):
             return Hop(passage, START, None)
         wanted, place = passage.path.sources or 0, self.world.devices[passage.device]
-        for classes, address, shell in self._sources_at(passage.device):
-            if classes & wanted and self.world.connected(address, place):
-                return Hop(passage, shell, address)
+        for classes, held, shell in self._sources_at(passage.device):
+            if classes & wanted:
+                for address in _addresses(place.paths.address_classes.ranges(classes & wanted), held):
+                    if self.world.connected(address, place):
+                        return Hop(passage, shell, address)
         return None
 
-    def _sources_at(self, device: int) -> list[tuple[int, Address, int]]:
+    def _sources_at(self, device: int) -> list[tuple[int, tuple[int, int, int], int]]:
         """The addresses that are held, as the source lists of a device see them."""
         held = self._held.get(device, [])
         if len(held) < len(self.sources):
             space = self.world.devices[device].paths.address_classes
             more = [
-                (space.holding(family, low, high), Address(family, low), shell)
+                (space.holding(family, low, high), (family, low, high), shell)
                 for (family, low, high), shell in self.sources[len(held) :]
             ]
             held = self._held[device] = held + more
@@ -195,6 +198,14 @@ class Spreading:
             self.read.add(each.device)
             for secret in sorted(self.world.secrets.disclosed[each.device] - self.plan.changed):
                 self.known.setdefault(secret, each.device)
+
+
+def _addresses(allowed: Iterable[tuple[int, int, int]], held: tuple[int, int, int]) -> Iterator[Address]:
+    """An address of each range that is allowed and held at once."""
+    family, low, high = held
+    for kind, first, last in allowed if low < high else [held]:
+        if kind == family and first <= high and low <= last:
+            yield Address(family, max(first, low))
 
 
 def spread_from(world: World, start: Start, limits: Limits = DEFAULTS, plan: Plan = NO_PLAN) -> Reach:

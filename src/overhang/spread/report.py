@@ -37,11 +37,6 @@ class SpreadReport(NamedTuple):
         """For each device the first arrival at its highest level, in the order of hops."""
         return sorted(self.reach.best.values(), key=lambda each: (each.round, -each.level, self.name(each.device)))
 
-    @property
-    def unsure(self) -> int:
-        """How many access paths were not followed, since they hang on something that is not known."""
-        return sum(place.unsure for place in self.world.devices)
-
     def name(self, device: int) -> str:
         """What a device is called."""
         return self.world.names[device]

@@ -18,11 +18,12 @@ class BadStart(OverhangError):
 class Start(NamedTuple):
     """Where somebody begins.
 
-    ``secrets`` are numbers of the world's secrets, ``sources`` addresses that they come from; without any, they come
-    from an address that no source list names, or with ``anywhere`` from whichever is let in. ``ports`` are devices at
-    whose ports they stand, ``sits`` single ports of devices that are open to them; with ``nowhere`` they come from no
-    address at all. ``at`` are devices that count as the start itself, so that reaching them is nothing new. ``label``
-    says it in words, ``untried`` counts hashes that a typed text could not be tried with.
+    ``secrets`` are numbers of the world's secrets, ``sources`` addresses that they come from, ``networks`` all
+    addresses of ranges; without any, they come from an address that no source list names, or with ``anywhere`` from
+    whichever is let in. ``ports`` are devices at whose ports they stand, ``sits`` single ports of devices that are
+    open to them; with ``nowhere`` they come from no address at all. ``at`` are devices that count as the start
+    itself, so that reaching them is nothing new. ``label`` says it in words, ``untried`` counts hashes that a typed
+    text could not be tried with.
     """
 
     secrets: frozenset[int]
@@ -34,10 +35,13 @@ class Start(NamedTuple):
     anywhere: bool = False
     sits: frozenset[tuple[int, str]] = frozenset()
     nowhere: bool = False
+    networks: tuple[tuple[int, int, int], ...] = ()
 
     @property
     def where(self) -> str:
         """From where, in words."""
+        if self.networks:
+            return "from where they sit"
         if self.nowhere:
             return "at ports alone"
         if self.sources:
@@ -79,8 +83,8 @@ def know_typed(world: World, texts: Sequence[str], budget: HashBudget) -> tuple[
 
 def person_of(
     world: World, project: Project, name: str
-) -> tuple[frozenset[int], tuple[Address, ...], frozenset[tuple[int, str]]]:
-    """What a person of the project file knows on every device, addresses where they sit, and at which ports.
+) -> tuple[frozenset[int], tuple[tuple[int, int, int], ...], frozenset[tuple[int, str]]]:
+    """What a person of the project file knows on every device, the networks where they sit, and at which ports.
 
     Raises BadStart.
     """
@@ -95,10 +99,10 @@ def person_of(
         if any(each in person.knows for each in names)
     )
     networks = [prefix for place in person.sits for prefix in project.networks.get(place, ())]
-    sources = tuple(Address(prefix.family, min(prefix.low + 1, prefix.high)) for prefix in networks)
+    ranges = tuple((prefix.family, prefix.low, prefix.high) for prefix in networks)
     ways = [place for place in person.sits if place in PORTS]
     devices = [number for number, device in enumerate(world.devices) if device.project.file == project.file]
-    return secrets, sources, frozenset((number, via) for number in devices for via in ways)
+    return secrets, ranges, frozenset((number, via) for number in devices for via in ways)
 
 
 def people_knowing(world: World) -> Mapping[int, list[str]]:
