@@ -231,6 +231,21 @@ def test_a_chain_of_three_hops_by_passwords_read_and_addresses_held() -> None:
     assert reached(world._replace(apart=apart), start) == {"booth": (15, 1)}
 
 
+def test_networks_are_held_whole_where_people_sit_and_where_devices_may_be_changed() -> None:
+    world = network(
+        booth=shell(own="10.64.2.5") + "user desk:\n" + TOP + "gull\n",
+        store=shell("desk") + "sources desk: allow 10.64.2.77/32\nuser lena:\n" + TOP + "tern\n",
+    )
+    both = known(world, "booth/user:desk", "store/user:lena")
+    office = ((4, 0x0A400200, 0x0A4002FF),)
+    assert reached(world, Start(both, networks=office)) == {"booth": (15, 1), "store": (15, 1)}
+    reach = spread_from(world, Start(both, networks=office))
+    assert str(reach.best[1].hop.source) == "10.64.2.77"
+    outside = Start(both, (parse_address("203.0.113.7"),))
+    assert reached(world, outside) == {"booth": (15, 1)}
+    assert reached(world, outside, Limits(may_change=True)) == {"booth": (15, 1), "store": (15, 2)}
+
+
 def test_what_cuts_it_is_the_fewest_changes_and_holds() -> None:
     world = ferry()
     start = Start(known(world, "booth/user:desk"), (parse_address("203.0.113.7"),), at=frozenset({0}))

@@ -53,8 +53,8 @@ def spread_lines(report: SpreadReport, width: int) -> Iterator[Line]:
 
 
 def not_followed(world: World, typed: int) -> str:
-    """What was left aside, in words: more may open than is told. ``typed`` counts hashes that a typed text was not tried
-    with; empty where nothing was left."""
+    """What was left aside, in words, since more may open than is told; empty where nothing was. ``typed`` counts hashes
+    that a typed text was not tried with."""
     parts = []
     unsure = sum(place.unsure for place in world.devices)
     if unsure:
