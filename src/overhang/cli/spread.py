@@ -44,7 +44,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--from",
         dest="source",
         metavar="ADDRESS",
-        help="where they come from (default: anywhere; outsiders: nowhere known)",
+        help="the address that they come from, or anywhere",
     )
     add("--at", action="append", default=[], metavar="DEVICE", help="stands at this device's ports")
     add("--may-change", action="store_true", help="at level 15 also gives the device other addresses of its networks")

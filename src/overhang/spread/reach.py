@@ -205,7 +205,7 @@ def _addresses(allowed: Iterable[tuple[int, int, int]], held: tuple[int, int, in
     family, low, high = held
     for kind, first, last in allowed if low < high else [held]:
         if kind == family and first <= high and low <= last:
-            yield Address(family, max(first, low))
+            yield Address(family, min(max(first, low) + 1, last, high))
 
 
 def spread_from(world: World, start: Start, limits: Limits = DEFAULTS, plan: Plan = NO_PLAN) -> Reach:
