@@ -20,13 +20,13 @@ from overhang.exposure import (
     find_paths,
     resolve,
 )
+from overhang.exposure.knowledge import Examined, Knowledge
 from overhang.language import ParsedConfig
 from overhang.loading import Loader, Progress, Projects
 from overhang.model import Device, parse_address
 from overhang.model.hash_budget import HashBudget, share_of
 from overhang.project import Expectation, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
-from overhang.spread.knowledge import Examined, Knowledge
 from overhang.spread.network import network_of, secrets_of, with_untried
 from overhang.spread.world import Made
 from overhang.text import Diagnostic, OverhangError

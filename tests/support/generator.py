@@ -1,5 +1,6 @@
 """Random devices of all profiles, as text, and a brute force that finds out what somebody can reach by trying it."""
 
+import copy
 import datetime
 import itertools
 import random
@@ -82,6 +83,21 @@ class Made:
         assert not sheet.unread, sheet.diagnostics
         self.resolved = ResolvedDevice(sheet.device, {**BUILTIN, "made": self.profile})
         self.held = self._held()
+
+    def changed(self, chance: random.Random) -> "Made":
+        """The same device with some of its lines gone, altered, or moved; of the same profile."""
+        other = copy.copy(self)
+        lines = self.text.split("\n")
+        for _ in range(chance.choice((1, 1, 2, 4, 8))):
+            at = chance.randrange(2, len(lines))
+            if chance.random() < 0.3 and lines[at].startswith("    "):
+                del lines[at]
+            else:
+                lines[at] = _altered(lines[at], chance)
+        other.text = "\n".join(lines)
+        sheet = read_sheet(other.text, "t")
+        other.resolved = ResolvedDevice(sheet.device, {**BUILTIN, "made": self.profile})
+        return self if sheet.unread else other
 
     def chance(self, share: float) -> bool:
         return self.random.random() < share
@@ -409,6 +425,15 @@ class Made:
                 yield "    vlan 64"
 
 
+def _altered(line: str, chance: random.Random) -> str:
+    """A line with one of its words replaced by another of its kind."""
+    for kind in (PASSWORDS, PREFIXES, LISTS, SERVERS, NAMES, OWN, ("ssh", "telnet"), ("on", "off"), ("1", "15", "7")):
+        for word in line.split():
+            if word in kind and chance.random() < 0.7:
+                return line.replace(f" {word}", f" {chance.choice(kind)}", 1)
+    return line
+
+
 def subsets(items: frozenset[str], index: CredentialIndex) -> Iterator[frozenset[str]]:
     """What somebody may make use of; equal passwords, who types one types the other."""
     groups: dict[int, set[str]] = {}
@@ -425,7 +450,7 @@ class BruteForce:
     def __init__(self, made: Made, tell: Any = None) -> None:
         self.made = made
         self.tell = tell
-        self.credentials = CredentialIndex(made.resolved)
+        self.credentials = CredentialIndex.of(made.resolved)
         self.names: list[str | None] = [None, "nobody-has-this", "LENA", *(user for user in made.resolved.device.users)]
         for conditions in made.resolved.conditions.values():
             self.names += [name for name in (conditions.accounts or [()])[0] if name not in self.names]

@@ -10,8 +10,8 @@ from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
 from overhang.cli.terminal import show, width
 from overhang.exposure import ExpectationResult
+from overhang.exposure.knowledge import untried_words
 from overhang.project import Expectation
-from overhang.spread.knowledge import untried_words
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -9,12 +9,12 @@ from overhang.cli.main import add_choice
 from overhang.cli.output import tell, write_out
 from overhang.cli.terminal import show, width
 from overhang.exposure import AccessPath, AccessPaths, backup_reader, can_take, find_paths, resolve
+from overhang.exposure.knowledge import Examined, Knowledge, untried_words
 from overhang.model import Address, parse_address
 from overhang.model.hash_budget import PER_RUN, HashBudget
 from overhang.model.vocabulary import WAYS
 from overhang.project import Person, Project
 from overhang.report.ways_text import DeviceWays, ways_lines
-from overhang.spread.knowledge import Examined, Knowledge, untried_words
 from overhang.text import did_you_mean
 
 READER = "reader-of-backups"

@@ -5,39 +5,49 @@ a source splits a set by two operations on integers, however many addresses are 
 """
 
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from overhang.model import Address
 from overhang.simulation.resolve import ResolvedDevice
-from overhang.simulation.source_lists import ResolvedSourceList, pieces
+from overhang.simulation.source_lists import Piece, ResolvedSourceList, pieces
 
 _TOP = {4: (1 << 32) - 1, 6: (1 << 128) - 1}
 
 
 class AddressClasses:
-    """The classes of sources. ``everything`` is the set of all; ``family`` the sets of IPv4 and of IPv6."""
+    """The classes of sources. ``everything`` is the set of all; ``family`` the sets of IPv4 and of IPv6.
 
-    def __init__(self, resolved: ResolvedDevice) -> None:
-        lists = resolved.asked_lists
-        self._pieces = pieces(lists)
+    ``parts`` are all addresses in pieces, IPv4 first; those of one signature, of which bit 0 stands for IPv6, are one
+    class. ``lists`` are what bits 2n+1 and 2n+2 of the signatures are about: what list number n allows, and of what
+    nobody can tell.
+    """
+
+    def __init__(self, parts: Sequence[Piece], lists: Sequence[ResolvedSourceList] = ()) -> None:
+        self.pieces = parts
         classes: dict[int, int] = {}
-        self._class_of = [classes.setdefault(piece.signature, len(classes)) for piece in self._pieces]
+        self.class_of = [classes.setdefault(piece.signature, len(classes)) for piece in self.pieces]
         self._pieces_of: list[list[int]] = [[] for _ in classes]
-        for index, number in enumerate(self._class_of):
+        for index, number in enumerate(self.class_of):
             self._pieces_of[number].append(index)
-        self._starts = {family: [piece.low for piece in self._pieces if piece.family == family] for family in (4, 6)}
+        self._starts = {family: [piece.low for piece in self.pieces if piece.family == family] for family in (4, 6)}
         self.everything = (1 << len(classes)) - 1
         self.family = {
             family: sum(1 << number for signature, number in classes.items() if signature & 1 == (family == 6))
             for family in (4, 6)
         }
         allowed, unsure = [0] * len(lists), [0] * len(lists)
-        for signature, number in classes.items():
+        for signature, number in classes.items() if lists else ():
             for bit in bits_of(signature >> 1):
                 (unsure if bit & 1 else allowed)[bit >> 1] |= 1 << number
         self._allowed = {each.name: allowed[index] for index, each in enumerate(lists)}
         self._unsure = {each.name: unsure[index] for index, each in enumerate(lists)}
         self._wide: dict[int, bool] = {}
+
+    @classmethod
+    def of(cls, resolved: ResolvedDevice) -> "AddressClasses":
+        """The classes of a device's sources."""
+        lists = resolved.asked_lists
+        return cls(pieces(lists), lists)
 
     def knows(self, sources: ResolvedSourceList) -> bool:
         """Whether the list is one that something asks itself, and not only through another list."""
@@ -55,7 +65,7 @@ class AddressClasses:
         """The addresses of a set as (family, first, last), joined where they touch."""
         last: tuple[int, int, int] | None = None
         for index in self._indices(chosen):
-            family, low, high, _ = self._pieces[index]
+            family, low, high, _ = self.pieces[index]
             if last is not None and last[0] == family and last[2] + 1 == low:
                 last = (family, last[1], high)
                 continue
@@ -68,7 +78,7 @@ class AddressClasses:
     def _indices(self, chosen: int) -> Iterable[int]:
         """The pieces of a set, in order."""
         if 2 * chosen.bit_count() > len(self._pieces_of):
-            return (index for index, number in enumerate(self._class_of) if chosen >> number & 1)
+            return (index for index, number in enumerate(self.class_of) if chosen >> number & 1)
         return sorted(index for number in bits_of(chosen) for index in self._pieces_of[number])
 
     def prefixes(self, chosen: int) -> list[str]:
@@ -101,7 +111,7 @@ class AddressClasses:
         starts, before = self._starts[family], 0 if family == 4 else len(self._starts[4])
         first, last = bisect_right(starts, low) - 1, bisect_right(starts, high)
         found = 0
-        for number in self._class_of[before + max(first, 0) : before + last]:
+        for number in self.class_of[before + max(first, 0) : before + last]:
             found |= 1 << number
         return found
 

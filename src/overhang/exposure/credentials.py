@@ -8,10 +8,29 @@ from overhang.simulation.resolve import ResolvedDevice
 class CredentialIndex:
     """The items of a device, numbered; provably equal ones have one number and all their names."""
 
-    def __init__(self, resolved: ResolvedDevice) -> None:
+    def __init__(self) -> None:
         self._numbers: dict[str, int] = {}
         self.names: list[list[str]] = []
         self.stored: list[list[StoredSecret | None]] = []
+        #: how many pairs of a clear text and a hash were not compared
+        self.untried = 0
+
+    @classmethod
+    def of(cls, resolved: ResolvedDevice) -> "CredentialIndex":
+        """The items of a device."""
+        index = cls()
+        index._fill(resolved)
+        return index
+
+    @classmethod
+    def numbered(cls, names: list[list[str]], stored: list[list[StoredSecret | None]]) -> "CredentialIndex":
+        """Items that are numbered already: for each number its names, and what is stored for each."""
+        index = cls()
+        index.names, index.stored = names, stored
+        index._numbers = {name: number for number, several in enumerate(names) for name in several}
+        return index
+
+    def _fill(self, resolved: ResolvedDevice) -> None:
         stored = _stored_credentials(resolved)
         forms = dict(stored)
         groups, self.untried = groups_of_equal(stored, resolved.hashes)

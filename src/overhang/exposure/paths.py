@@ -123,7 +123,9 @@ def explorer_of(resolved: ResolvedDevice, moment: datetime.datetime, held: Mappi
     """The explorer of a device at ``moment``, for callers that also need the endpoints."""
     downs, times = server_states(resolved), time_classes(resolved)
     states = [down for down in downs for _ in times]
-    around = ExplorationContext(AddressClasses(resolved), states, times * len(downs), CredentialIndex(resolved), held)
+    around = ExplorationContext(
+        AddressClasses.of(resolved), states, times * len(downs), CredentialIndex.of(resolved), held
+    )
     return Explorer(resolved, around, moment)
 
 

@@ -35,7 +35,7 @@ class Normaliser:
             if block.keep is Keep.BY_NUMBER:
                 yield from self._vtys(device)
                 continue
-            for captures, value in _held(block, device):
+            for captures, value in held_blocks(block, device):
                 origin: BlockInfo = value.block
                 if origin.origin is not None:
                     lines = value.lines if block.name == "banner" else ()
@@ -146,7 +146,7 @@ def _numbers(numbers: tuple[int, int]) -> range:
     return range(numbers[0], numbers[1] + 1)
 
 
-def _held(block: BlockSpec, device: Device) -> Iterator[tuple[dict[str, Any], Any]]:
+def held_blocks(block: BlockSpec, device: Device) -> Iterator[tuple[dict[str, Any], Any]]:
     """Each block of a kind that a device has, with what its header captures."""
     if block.name == "port":
         yield {"port": "console"}, device.console

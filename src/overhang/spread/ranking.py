@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from overhang.exposure.secrets import Along, silently
 from overhang.spread.reach import START, Limits, Spreading
-from overhang.spread.secrets import Along, silently
 from overhang.spread.start import Start
 from overhang.spread.world import World
 

@@ -5,13 +5,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.exposure import AccessPath, AccessPaths, find_paths, resolve
+from overhang.exposure.secrets import Along, SecretIndex, find_secrets, silently
 from overhang.language import ParsedConfig
 from overhang.model import Address
 from overhang.model.hash_budget import PER_RUN, HashBudget, share_of
 from overhang.model.vocabulary import PORTS
 from overhang.project import Project
 from overhang.simulation import ResolvedDevice
-from overhang.spread.secrets import Along, SecretIndex, find_secrets, silently
 
 #: Ways whose sessions give a shell, from which one goes on to other devices; and those that may show a configuration.
 SHELLS = ("console", "auxiliary", "ssh", "telnet")

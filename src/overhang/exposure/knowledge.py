@@ -4,10 +4,10 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from overhang.exposure import AccessPaths
+from overhang.exposure.secrets import SecretIndex, find_secrets
 from overhang.model.hash_budget import PER_RUN, HashBudget
 from overhang.project import Person, Project
 from overhang.simulation import ResolvedDevice
-from overhang.spread.secrets import SecretIndex, find_secrets
 
 
 class Examined(NamedTuple):

@@ -1,0 +1,17 @@
+"""The difference between two devices, as values: statements, ways in, people, secrets. Rules play no part in it."""
+
+from overhang.difference.device import Difference, Side, difference, examine
+from overhang.difference.people import PersonChange
+from overhang.difference.statements import StatementChange, statement_changes
+from overhang.difference.ways import WayChange
+
+__all__ = [
+    "Difference",
+    "PersonChange",
+    "Side",
+    "StatementChange",
+    "WayChange",
+    "difference",
+    "examine",
+    "statement_changes",
+]
