@@ -12,9 +12,11 @@ from overhang.formats.registry import DIALECT, STEP
 from overhang.language import ParsedConfig
 from overhang.project import NAME as PROJECT
 from overhang.project import Project, find_project, read_project
+from overhang.repository import Blob, GitProblem, Repository, split_revision, wanted_files
 from overhang.text import UnreadableInput
 
 _LARGEST = 256 * 1024 * 1024
+_TOO_LARGE = f"larger than {_LARGEST >> 20} MB; configurations are smaller"
 _NOTHING_HERE = "no file in this folder that a reader recognises"
 _NO_FILE = "not a regular file; to read from a pipe, name it - and send it to standard input"
 _UNKNOWN = (
@@ -22,6 +24,7 @@ _UNKNOWN = (
 )
 Found = tuple[str | None, str | Unreadable]
 Progress = Callable[[list[Found]], Iterable[Found]]
+Config = ParsedConfig | Unreadable
 
 
 #: The path that names standard input, and what it is called where it is shown.
@@ -116,6 +119,46 @@ class Loader:
             if not some:
                 yield Unreadable(folder, _NOTHING_HERE)
 
+    def side(self, target: str, progress: Progress = lambda found: found) -> Iterator[tuple[str, Config]]:
+        """Every configuration of one side of a comparison, each with its path below it: a file, a folder, or what
+        ``REVISION:PATH`` names in the repository that PATH is in. Raises GitProblem.
+        """
+        at = split_revision(target)
+        if at is not None:
+            yield from self._at_revision(*at)
+            return
+        folder = os.path.isdir(target)
+        for each in self.configs([target], progress):
+            file = each.file if isinstance(each, Unreadable) else each.device.file
+            yield os.path.relpath(file, target) if folder and file != target else os.path.basename(file), each
+
+    def _at_revision(self, revision: str, path: str) -> Iterator[tuple[str, Config]]:
+        with Repository(path) as repository:
+            files = repository.files(repository.commit(revision))
+            inside = repository.inside
+            single = [each.path for each in files] == [inside]
+            for each in files if single else wanted_files(files, (PROJECT,), (DIALECT, STEP)):
+                below = each.path if not inside else each.path[len(inside) + 1 :]
+                name = path if single else os.path.join(path, below)
+                shown = f"{revision}:{name if '/' in name else './' + name}"
+                result = self.blob(repository, each, name, shown)
+                yield from (("", problem) for problem in self._problems())
+                if isinstance(result, Unreadable) and result.error == _UNKNOWN and not single:
+                    self.left_out.append(shown)
+                    continue
+                yield os.path.basename(path) if single else below, result
+            if not files:
+                yield "", Unreadable(f"{revision}:{path}", "there is no such file or folder at this revision")
+
+    def blob(self, repository: Repository, blob: Blob, path: str, shown: str) -> Config:
+        """A configuration out of a repository; ``path`` says which project and dialects hold for it."""
+        if blob.size > _LARGEST:
+            return Unreadable(shown, _TOO_LARGE)
+        try:
+            return self.read(repository.content(blob.hash), path, shown)
+        except (UnreadableInput, GitProblem) as problem:
+            return Unreadable(shown, str(problem))
+
     def _problems(self) -> Iterator[Unreadable]:
         """What is wrong with dialects and packages that were found on the way, each once."""
         while self.registry.problems:
@@ -126,8 +169,15 @@ class Loader:
 
         Raises UnreadableInput, and Unrecognised where there is no reader for it.
         """
-        data, path = self._read(path), _shown(path)
-        config = self._choose(path, data).read(data, path)
+        return self.read(self._read(path), _shown(path))
+
+    def read(self, data: bytes, path: str, shown: str | None = None) -> ParsedConfig:
+        """Read one configuration from its bytes. ``path`` says which project and dialects hold for it; ``shown`` is
+        what it is called, where that is not its path.
+
+        Raises UnreadableInput, and Unrecognised where there is no reader for it.
+        """
+        config = self._choose(path, data).read(data, shown or path)
         named = config.device.facts.profile
         if named is None or named.value in config.profiles or named.value in self.projects.of(path).profiles:
             return config
@@ -222,5 +272,5 @@ def _bounded(stream: BinaryIO) -> bytes:
     except OSError as error:
         raise UnreadableInput(f"cannot be read: {error.strerror}") from None
     if len(data) > _LARGEST:
-        raise UnreadableInput(f"larger than {_LARGEST >> 20} MB; configurations are smaller")
+        raise UnreadableInput(_TOO_LARGE)
     return data

@@ -88,7 +88,7 @@ class Made:
         """The same device with some of its lines gone, altered, or moved; of the same profile."""
         other = copy.copy(self)
         lines = self.text.split("\n")
-        for _ in range(chance.choice((1, 1, 2, 4, 8))):
+        for _ in range(chance.choice((1, 2, 4, 8, 12))):
             at = chance.randrange(2, len(lines))
             if chance.random() < 0.3 and lines[at].startswith("    "):
                 del lines[at]

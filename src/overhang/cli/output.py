@@ -24,6 +24,7 @@ _READ = (
     "files",
     "sheet",
     "project",
+    "project_then",
     "dialect",
     "attempts",
     "key",

@@ -82,6 +82,7 @@ class JointStates:
         pairs = [
             (one, other) for one in own[0] for other in own[1] if one & every[1] == other & every[0]
         ]  # the two agree on the servers that both ask
+        pairs.sort(key=lambda pair: (len(pair[0] | pair[1]), sorted(pair[0] | pair[1])))
         times = _times_of(devices)
         self.cut = len(pairs) * len(times) > _MOST_STATES
         if self.cut:

@@ -14,7 +14,7 @@ from overhang.exposure import AccessPath, AccessPaths
 from overhang.exposure.address_classes import bits_of
 from overhang.exposure.explore import parts_of
 from overhang.exposure.exploring_oracle import UnknownFact
-from overhang.exposure.paths import rank
+from overhang.exposure.paths import ELSEWHERE, UNKNOWN_ADDRESS, rank
 from overhang.model.vocabulary import PORTS
 from overhang.simulation import ResolvedDevice
 
@@ -68,11 +68,14 @@ class _Space(NamedTuple):
     sources: int
     states: int
     addresses: JointAddresses
+    #: for each address the sources of its own family, which alone can go there
+    within: tuple[int, ...]
 
     def box(self, sources: int, states: int, addresses: int) -> int:
         """The region of a set of each."""
-        row = sum(sources << state * self.sources for state in bits_of(states))
-        return sum(row << address * self.sources * self.states for address in bits_of(addresses))
+        spread = sum(1 << state * self.sources for state in bits_of(states))
+        step = self.sources * self.states
+        return sum((sources & self.within[address]) * spread << address * step for address in bits_of(addresses))
 
     def boxes(self, region: int) -> Iterator[tuple[int, int, int]]:
         """A region as few boxes, as sources, states and addresses."""
@@ -129,12 +132,19 @@ class _Comparison:
         for via in dict.fromkeys((*rows[0], *rows[1])):
             addresses = joint_addresses([None if each is None else each[0] for each in self.devices], via)
             width = 1 if via in PORTS else self.sources.classes.everything.bit_length()
-            space = _Space(width, len(self.states.downs), addresses)
+            within = tuple(1 if via in PORTS else self._within(label) for label in addresses.labels)
+            space = _Space(width, len(self.states.downs), addresses, within)
             here = [[self._row(side, each, space) for each in rows[side].get(via, ())] for side in (0, 1)]
             gained += self._more(here[1], here[0], 1, space)
             lost += self._more(here[0], here[1], 0, space)
         order = [sorted(each, key=lambda change: rank(change.path)) for each in (gained, lost)]
         return Ways(tuple(order[0]), tuple(order[1]), found[0], found[1], self.states.cut)
+
+    def _within(self, label: str | None) -> int:
+        """The sources that can go to an address of the device."""
+        if label in (None, ELSEWHERE, UNKNOWN_ADDRESS):
+            return self.sources.classes.everything
+        return self.sources.classes.family[6 if ":" in str(label) else 4]
 
     def _by_way(self, side: int) -> dict[str, list[AccessPath]]:
         device = self.devices[side]

@@ -1,6 +1,7 @@
 """The audit as one page of HTML that needs nothing else: no other file, no network, and no script to be read."""
 
 import os
+from typing import TYPE_CHECKING
 
 from overhang import __version__
 from overhang.auditing.aspects import Aspect
@@ -16,18 +17,15 @@ from overhang.report.lines import safe
 from overhang.report.opened import opened_phrases
 from overhang.text.printable import Printable
 
+if TYPE_CHECKING:
+    import jinja2
+
 _TEMPLATE = "audit.html.jinja"
 
 
 def audit_html(report: AuditReport) -> Printable:
     """The report as a page."""
-    import jinja2  # only this format needs it
-
-    loader = jinja2.FileSystemLoader(os.path.dirname(__file__))
-    kept = jinja2.Environment(
-        loader=loader, autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True
-    )
-    kept.filters["visible"] = lambda value: safe(str(value))
+    kept = environment()
     kept.filters["opened"] = opened_phrases
     kept.filters["nobody"] = nobody
     kept.filters["severity_counts"] = lambda audit: [severity_count(audit, each) for each in reversed(Severity)]
@@ -51,6 +49,18 @@ def audit_html(report: AuditReport) -> Printable:
         left_out=list(not_examined(report)),
     )
     return Printable(made)
+
+
+def environment() -> "jinja2.Environment":
+    """What makes pages of this folder's templates."""
+    import jinja2  # only pages need it
+
+    loader = jinja2.FileSystemLoader(os.path.dirname(__file__))
+    kept = jinja2.Environment(
+        loader=loader, autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
+    kept.filters["visible"] = lambda value: safe(str(value))
+    return kept
 
 
 def _easiest(report: AuditReport) -> LoginTrace | None:
