@@ -183,10 +183,10 @@ def expectation_changes(
     return tuple(found)
 
 
-def longer_open(changes: Iterable[StatementChange]) -> list[StatementChange]:
-    """The statements by which sessions stay open for longer than before."""
-    found = []
-    for each in changes:
+def longer_open(difference: Difference) -> list[StatementChange]:
+    """The statements by which idle sessions stay open for longer than before."""
+    found: list[StatementChange] = []
+    for each in difference.statements if difference.old is not None and difference.new is not None else ():
         if each.field == "idle" and each.kind != "added":
             before, after = (float("inf") if value is None else value for value in each.values)
             if each.new is None or after > before:

@@ -25,6 +25,7 @@ _READ = (
     "sheet",
     "project",
     "project_then",
+    "change",
     "dialect",
     "attempts",
     "key",

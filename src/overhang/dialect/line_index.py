@@ -33,6 +33,11 @@ class LineIndex:
         """A line was come upon."""
         self._seen.setdefault(fact.number, []).append(seen)
 
+    @property
+    def last(self) -> int:
+        """The last line that something may depend on; 0 where there is none."""
+        return max((each.line for held in self._seen.values() for each in held), default=0)
+
     def find(self, fact: Condition, line: int, instance: int, values: Values) -> IndexedLine | None:
         """The line that a fact refers to: the nearest after a line, else the nearest before it."""
         every = self._seen.get(fact.number)

@@ -1,6 +1,6 @@
 """The difference between two devices, as values: statements, ways in, people, secrets. Rules play no part in it."""
 
-from overhang.difference.device import Difference, Side, difference, examine
+from overhang.difference.device import Difference, Side, compare_sides, difference, examine
 from overhang.difference.people import PersonChange
 from overhang.difference.statements import StatementChange, statement_changes
 from overhang.difference.ways import WayChange
@@ -11,6 +11,7 @@ __all__ = [
     "Side",
     "StatementChange",
     "WayChange",
+    "compare_sides",
     "difference",
     "examine",
     "statement_changes",

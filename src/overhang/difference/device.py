@@ -94,9 +94,7 @@ def examine(
 
 def difference(old: Side | None, new: Side | None, budget: HashBudget | None = None) -> Difference:
     """The difference between two devices. ``budget`` is what comparing their hashes with their clear texts may cost."""
-    explored = [None if side is None else (side.resolved, side.found) for side in (old, new)]
-    secrets = JointSecrets((explored[0], explored[1]), budget)
-    ways = compare_ways(explored[0], explored[1], secrets, (_keys_of(old), _keys_of(new)))
+    secrets, ways = compare_sides(old, new, budget)
     people = [None if side is None else (side.found, side.project) for side in (old, new)]
     return Difference(
         old,
@@ -108,6 +106,13 @@ def difference(old: Side | None, new: Side | None, budget: HashBudget | None = N
         _records(old, new),
         _why_incomplete(old, new, ways),
     )
+
+
+def compare_sides(old: Side | None, new: Side | None, budget: HashBudget | None = None) -> tuple[JointSecrets, Ways]:
+    """The ways gained and lost alone, and the secrets that both are told by."""
+    explored = [None if side is None else (side.resolved, side.found) for side in (old, new)]
+    secrets = JointSecrets((explored[0], explored[1]), budget)
+    return secrets, compare_ways(explored[0], explored[1], secrets, (_keys_of(old), _keys_of(new)))
 
 
 def _why_incomplete(old: Side | None, new: Side | None, ways: Ways) -> str:

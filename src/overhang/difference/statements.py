@@ -5,7 +5,7 @@ text of the same meaning are equal.
 """
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from difflib import SequenceMatcher
 from itertools import groupby
 from typing import Any, NamedTuple
@@ -86,7 +86,10 @@ def statement_changes(
     found: list[StatementChange] = []
     vtys: dict[int, list[StatementChange]] = {}
     for key in dict.fromkeys((*sides[0], *sides[1])):
-        changes = list(_of_block(key, sides[0].get(key), sides[1].get(key), budget))
+        one, other = sides[0].get(key), sides[1].get(key)
+        if one == other:
+            continue  # whatever it says
+        changes = list(_of_block(key, one and one.block(), other and other.block(), budget))
         if key[0] == "vty":
             vtys[key[1]] = changes
         else:
@@ -197,26 +200,43 @@ def _joined(vtys: dict[int, list[StatementChange]]) -> Iterator[StatementChange]
 # -- a device as blocks ------------------------------------------------------------------------------------------------
 
 
-def _blocks(device: Device) -> dict[tuple[str, Any], _Block]:
-    found: dict[tuple[str, Any], _Block] = {}
+class _Held(NamedTuple):
+    """A block as the model has it."""
+
+    name: str
+    captures: Mapping[str, Any]
+    value: Any
+
+    def block(self) -> _Block:
+        """Its statements."""
+        spec = SCHEMA.blocks[self.name]
+        head = SCHEMA.by_field["", self.name].spec
+        fields = _fields(spec, self.value)
+        if spec.keep is Keep.BY_NUMBER:
+            return _Block(f"entry vty {self.captures['number']}", self.value.block.origin, fields)
+        if self.name == "device":
+            if self.value.name is not None:
+                name = Statement(head, {"name": self.value.name.value})
+                fields["name"] = [_Said(self.value.name.value, name, self.value.name.origin)]
+            return _Block(self.name, self.value.block.origin, fields)
+        return _Block(unparse_statement(Statement(head, self.captures)), self.value.block.origin, fields)
+
+
+def _blocks(device: Device) -> dict[tuple[str, Any], _Held]:
+    """The blocks of a device by what makes them the same ones on another."""
+    found: dict[tuple[str, Any], _Held] = {}
     for block in SCHEMA.blocks.values():
         if block.keep is Keep.BY_NUMBER:
             for number, entry in sorted(device.vtys.items()):
-                found[block.name, number] = _Block(f"entry vty {number}", entry.block.origin, _fields(block, entry))
+                found[block.name, number] = _Held(block.name, {"number": number}, entry)
             continue
         for captures, value in held_blocks(block, device):
             if value.block.origin is None:
                 continue
-            spec = SCHEMA.by_field["", block.name].spec
-            title = block.name if block.name == "device" else unparse_statement(Statement(spec, captures))
-            fields = _fields(block, value)
-            if block.name == "device" and value.name is not None:
-                name = Statement(spec, {"name": value.name.value})
-                fields["name"] = [_Said(value.name.value, name, value.name.origin)]
-            key = title if block.keep is not Keep.ONE else None
+            key: Any = None if block.keep is Keep.ONE else tuple(captures.items())
             while (block.name, key) in found:  # addresses that nobody can tell
-                key = f"{key} "
-            found[block.name, key] = _Block(title, value.block.origin, fields)
+                key = (key, "again")
+            found[block.name, key] = _Held(block.name, captures, value)
     return found
 
 

@@ -134,7 +134,7 @@ class _Comparison:
             width = 1 if via in PORTS else self.sources.classes.everything.bit_length()
             within = tuple(1 if via in PORTS else self._within(label) for label in addresses.labels)
             space = _Space(width, len(self.states.downs), addresses, within)
-            here = [[self._row(side, each, space) for each in rows[side].get(via, ())] for side in (0, 1)]
+            here = [self._rows(side, rows[side].get(via, ()), space) for side in (0, 1)]
             gained += self._more(here[1], here[0], 1, space)
             lost += self._more(here[0], here[1], 0, space)
         order = [sorted(each, key=lambda change: rank(change.path)) for each in (gained, lost)]
@@ -153,15 +153,22 @@ class _Comparison:
             found.setdefault(path.via, []).append(path)
         return found
 
-    def _row(self, side: int, path: AccessPath, space: _Space) -> _Row:
+    def _rows(self, side: int, paths: Sequence[AccessPath], space: _Space) -> list[_Row]:
+        regions: dict[object, int] = {}
+        return [self._row(side, path, space, regions) for path in paths]
+
+    def _row(self, side: int, path: AccessPath, space: _Space, regions: dict[object, int]) -> _Row:
         of = self.secrets.of[side]
         needs = frozenset(of[each] for each in path.needs)
         busy = frozenset(~number for number in path.needs_busy)
-        region = space.box(
-            self.sources.lift(side, path.sources if path.via not in PORTS else None),
-            self.states.lift(side, path.states),
-            space.addresses.lift(side, path.to),
-        )
+        place = (path.sources, path.states, path.to)
+        region = regions.get(place)
+        if region is None:
+            region = regions[place] = space.box(
+                self.sources.lift(side, path.sources if path.via not in PORTS else None),
+                self.states.lift(side, path.states),
+                space.addresses.lift(side, path.to),
+            )
         unknowns = frozenset(map(self.keys[side], path.unknowns))
         demand = needs | busy
         return _Row(region, demand, self.secrets.alike(demand), path.level, path.sure, unknowns, path)

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 from overhang.language.ir import PlacedStatement, Program, Statement
+from overhang.language.normalise import held_blocks
 from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
 from overhang.language.terminals import encode_vty_range
@@ -20,7 +21,8 @@ from overhang.text import Diagnostic, Level, Origin, Shown, Span
 
 Key = tuple[str, Any]
 _HIGHEST = 15
-_NOTHING_TO_DROP = "there is nothing to take back"
+#: What is said of a statement that takes back what is not there.
+NOTHING_TO_DROP = "there is nothing to take back"
 
 
 class _BlockState:
@@ -87,22 +89,64 @@ class Builder:
 
     # -- adding --------------------------------------------------------------------------------------------------------
 
+    @classmethod
+    def over(cls, device: Device, file: str, quote: Callable[[int], Shown], *, schema: Schema = SCHEMA) -> "Builder":
+        """A builder that holds a device already, so that statements of another file change it."""
+        builder = cls(file, quote, schema=schema)
+        kept = {(each.head, each.later): each for each in device.overrides}
+        for block in schema.blocks.values():
+            if block.keep is Keep.BY_NUMBER:
+                for number, entry in device.vtys.items():
+                    state = builder._vtys[number] = _held_state(block, entry, {})
+                    builder._learn_passwords(state, entry)
+                continue
+            for captures, value in held_blocks(block, device):
+                if value.block.origin is not None or value.block.doubt is not None:
+                    state = _held_state(block, value, captures)
+                    statement = Statement(schema.by_field["", block.name].spec, captures)
+                    state.title = unparse_statement(statement)
+                    key = _key(block, statement, state.origin)
+                    builder._blocks[key] = state
+        for state in (*builder._blocks.values(), *builder._vtys.values()):
+            for field, said in state.fields.items():
+                if isinstance(said, Configured) and (state.title, said) in kept:
+                    state.overrides[field] = kept[state.title, said]
+        builder._unread_users = device.unread_users
+        return builder
+
+    def _learn_passwords(self, state: _BlockState, entry: Entry) -> None:
+        """Under which ranges a VTY's passwords were given."""
+        if entry.password is not None:
+            state.password_range = entry.item.removeprefix("entry:vty ")
+        for said in entry.others:
+            given = self._further.setdefault(said.value.under, [])
+            while len(given) < said.value.number:
+                given.append(Origin("", 0))
+            given[said.value.number - 1] = said.origin
+
     def add(self, program: Program) -> None:
         """Take in the statements of a program, in their order."""
+        for _ in self.steps(program):
+            pass
+
+    def steps(self, program: Program) -> Iterator[int]:
+        """Take in the statements of a program one by one; after each its index is given, and the device may be asked
+        for."""
         targets: list[list[_BlockState]] = []
+        texts: dict[int, list[tuple[int, str]]] = {}
+        for owner, line, text in program.texts:
+            texts.setdefault(owner, []).append((line, text))
         for index, placed in enumerate(program.statements):
-            targets.append(self._one(placed, targets, program.doubts.get(index)))
+            states = self._one(placed, targets, program.doubts.get(index))
+            targets.append(states)
+            for line, text in texts.get(index, ()):
+                for state in states:
+                    state.fields.setdefault("lines", []).append(text)
+                    state.fields.setdefault("origins", []).append(Origin(self.file, line))
+            yield index
         if program.profile_unread is not None and ("device", None) in self._blocks:
             origin = Origin(self.file, program.profile_unread)
             self._blocks["device", None].fields["profile_unread"] = origin
-        begun = {id(state): owner for owner, states in enumerate(targets) for state in states}
-        for owner, line, text in program.texts:
-            for state in targets[owner]:
-                if begun[id(state)] != owner:
-                    continue  # the banner was given again
-                state.fields.setdefault("lines", []).append(text)
-                state.fields.setdefault("origins", []).append(Origin(self.file, line))
-
         for kind, line in program.suspected.items():
             self._suspect(kind, Origin(self.file, line))
 
@@ -163,7 +207,7 @@ class Builder:
         state = self._blocks.get(key)
         if placed.drops_inside:
             if state is None:
-                self._warn(line, _NOTHING_TO_DROP)
+                self._warn(line, NOTHING_TO_DROP)
             else:
                 yield state
             return
@@ -321,7 +365,7 @@ class Builder:
             first, last = statement.captures["range"]
             gone = [self._vtys.pop(number, None) for number in range(first, last + 1)]
             if not any(gone):
-                self._warn(line, _NOTHING_TO_DROP)
+                self._warn(line, NOTHING_TO_DROP)
             return
         wanted = _key(block, statement, Origin(self.file, line))
         keys = [
@@ -332,7 +376,7 @@ class Builder:
         for key in keys:
             del self._blocks[key]
         if not keys:
-            self._warn(line, _NOTHING_TO_DROP)
+            self._warn(line, NOTHING_TO_DROP)
 
     def _drop_value(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
         spec = statement.spec
@@ -359,7 +403,7 @@ class Builder:
             if "password" in fields:
                 state.password_range = ""
         if not found and not quiet:
-            self._warn(line, _NOTHING_TO_DROP)
+            self._warn(line, NOTHING_TO_DROP)
 
     # -- results -------------------------------------------------------------------------------------------------------
 
@@ -406,13 +450,32 @@ def _made(block: BlockSpec, state: _BlockState) -> Any:
     after = state.after
     if after is None:
         ordered = state.fields.get("rules") or state.fields.get("methods") or ()
-        after = sum(state.doubt is not None and each.origin.line < state.doubt.line for each in ordered)
+        doubt = state.doubt
+        after = sum(
+            doubt is not None and each.origin.file == doubt.file and each.origin.line < doubt.line for each in ordered
+        )
     return block.model(
         block=BlockInfo(state.origin, state.doubt, after, state.after is not None),
         **head,
         **item,
         **state.model_fields(),
     )
+
+
+def _held_state(block: BlockSpec, value: Any, captures: Mapping[str, Any]) -> _BlockState:
+    """A block of a device that is there, as it is while it is built."""
+    info: BlockInfo = value.block
+    state = _BlockState(info.origin or Origin("", 0), captures)
+    state.doubt = info.doubt
+    state.after = info.after if info.declared else None
+    for field, held in zip(value._fields, value, strict=True):
+        if field in ("block", "item", *block.head) and not isinstance(held, Configured):
+            continue
+        if type(held) is tuple:
+            held = list(held)
+        if held is not None and held != [] and held != Family():
+            state.fields[field] = held
+    return state
 
 
 def _key(block: BlockSpec, statement: Statement, origin: Origin) -> Key:

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.language.builder import Builder
-from overhang.language.ir import Program, Statement
+from overhang.language.ir import PlacedStatement, Program, Statement
 from overhang.language.parser import parse_program
 from overhang.language.redact import sheet_lines
 from overhang.language.unparser import unparse_statement, withheld
@@ -32,7 +32,8 @@ class ParsedConfig(NamedTuple):
     are those that its format adds, ``others`` holds the lines of further files that statements come from, ``phrase``
     writes statements of the sheet language
     in the text's own. ``assumed`` is the profile where the text names none, if its format has one. ``program`` holds
-    the statements, each with its line; ``incomplete``: one of them says that there may be more.
+    the statements, each with its line, ``programs`` those of further files; ``incomplete``: one of them says that there
+    may be more.
     """
 
     device: Device
@@ -48,6 +49,7 @@ class ParsedConfig(NamedTuple):
     program: Program | None = None
     incomplete: bool = False
     silent: tuple[int, ...] = ()
+    programs: Mapping[str, Program] = {}
 
     @property
     def fully_understood(self) -> bool:
@@ -84,24 +86,32 @@ class StatementTexts:
 
     def __init__(self, config: ParsedConfig) -> None:
         self._config = config
-        self._placed = config.program.statements if config.program is not None else []
-        self._by_line: dict[int, list[int]] = {}
-        for index, each in enumerate(self._placed):
-            self._by_line.setdefault(each.line, []).append(index)
+        self._by_file: dict[str, tuple[Sequence[PlacedStatement], dict[int, list[int]]]] = {}
+
+    def _statements(self, file: str) -> tuple[Sequence[PlacedStatement], dict[int, list[int]]]:
+        """The statements of a file, and their numbers by line."""
+        if file not in self._by_file:
+            config = self._config
+            program = config.programs.get(file) or (None if file in config.others else config.program)
+            placed = program.statements if program is not None else []
+            by_line: dict[int, list[int]] = {}
+            for index, each in enumerate(placed):
+                by_line.setdefault(each.line, []).append(index)
+            self._by_file[file] = placed, by_line
+        return self._by_file[file]
 
     def at(self, origin: Origin) -> list[str]:
         """The statements of a line; the line as it is shown where it holds none, as one that was not understood."""
-        if origin.file in self._config.others:
-            return [self._config.quote_at(origin).strip()]
-        here = self._by_line.get(origin.line, ())
-        owners = {self._placed[index].owner for index in here}
+        placed, by_line = self._statements(origin.file)
+        here = by_line.get(origin.line, ())
+        owners = {placed[index].owner for index in here}
         found = []
         for index in here:
             if index not in owners:  # a header on the line of what stands in it says nothing more
-                each = self._placed[index]
-                owner = [] if each.owner < 0 else [_bare(self._placed[each.owner].statement)]
+                each = placed[index]
+                owner = [] if each.owner < 0 else [_bare(placed[each.owner].statement)]
                 found.append(" / ".join([*owner, _bare(each.statement)]))
-        return found or [self._config.quote(origin.line).strip()]
+        return found or [self._config.quote_at(origin).strip()]
 
 
 #: A profile of this name is never known.

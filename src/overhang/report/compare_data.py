@@ -7,7 +7,6 @@ from overhang import __version__
 from overhang.changes.compare import Comparison, DeviceComparison, longer_open
 from overhang.difference import Difference, PersonChange, StatementChange, WayChange
 from overhang.exposure import AccessPaths
-from overhang.model.vocabulary import way_label
 from overhang.report.audit_json import finding_value
 from overhang.report.audit_tables import md
 from overhang.report.compare_text import (
@@ -73,7 +72,7 @@ def difference_value(found: Difference) -> dict[str, Any]:
         "statements": statements,
         "secrets": dict(sorted(found.secrets.items.items())),
         "not_compared": found.secrets.untried,
-        "longer_open": [statement_value(each) for each in longer_open(found.statements)],
+        "longer_open": [statement_value(each) for each in longer_open(found)],
         "records": [
             {"kind": kind, "when": saved.when and saved.when.isoformat(), "by": saved.by, "note": saved.note}
             for kind, saved in found.records
@@ -111,6 +110,12 @@ def statement_value(change: StatementChange) -> dict[str, Any]:
         "new_at": _origin(change.new_origin),
         "secret": change.secret,
     }
+
+
+def _places(change: StatementChange) -> str:
+    """The lines of a statement, in the old state and the new one."""
+    told = [f"line {each.line}" for each in (change.old_origin, change.new_origin) if each is not None and each.line]
+    return " → ".join(told)
 
 
 def _origin(origin: Origin | None) -> dict[str, Any] | None:
@@ -182,16 +187,14 @@ def rows_for_page(device: DeviceComparison) -> dict[str, Any]:
     if found is None:
         return {"ways": [], "people": [], "expectations": [], "statements": [], "records": []}
     ways = [
-        (kind, way_label(each.path.via), way_words(each, paths), not each.path.needs, each.sure)
+        (kind, way_words(each, paths), not each.path.needs, each.sure)
         for kind, changes, paths in (("gained", found.gained, found.ways.new), ("lost", found.lost, found.ways.old))
         for each in changes
     ]
     return {
         "ways": ways,
         "people": [(person_words(each), each.locked_out) for each in found.people if each.changed],
-        "statements": [
-            (each.kind, statement_words(each), each.old_origin, each.new_origin) for each in found.statements
-        ],
+        "statements": [(each.kind, statement_words(each), _places(each)) for each in found.statements],
         "expectations": [f"{expectation_words(each.before, each.after)}: {each.say}" for each in device.expectations],
         "records": [record_words(kind, saved) for kind, saved in found.records],
     }

@@ -13,6 +13,8 @@ from overhang.model.values import Saved
 from overhang.model.vocabulary import way_label
 from overhang.report.lines import Line, count, cut, safe, wrap
 
+#: Words of our own that a verdict may begin with; a name stays as it is.
+_OURS = ("after", "anyone", "cannot", "idle", "nobody", "nothing", "whoever")
 _MOST_NAMED = 3
 _MOST_ROWS = 30
 _MOST_STATEMENTS = 60
@@ -51,7 +53,7 @@ def verdict(comparison: Comparison, *, restart: bool = False) -> tuple[str, str]
     losses = list(_losses(comparison))
     parts += gains + losses
     several = len(comparison.devices) > 1
-    longer = [each for each in comparison.devices if each.difference and longer_open(each.difference.statements)]
+    longer = [each for each in comparison.devices if each.difference and longer_open(each.difference)]
     if longer:
         where = f" on {_names(longer)}" if several else ""
         parts.append(f"idle sessions stay open for longer{where}")
@@ -62,7 +64,7 @@ def verdict(comparison: Comparison, *, restart: bool = False) -> tuple[str, str]
         parts.append(f"{count(unsure, 'difference is', 'differences are')} not certain")
     style = "high" if unable or gains else "medium" if losses or longer or unsure else "good"
     text = words.start + "; ".join(parts)
-    return text[0].upper() + text[1:], style
+    return (text[0].upper() + text[1:] if text.split()[0] in _OURS else text), style
 
 
 def _nothing(comparison: Comparison, unsure: int) -> str:
@@ -131,21 +133,25 @@ def _of_rows(devices: Sequence[DeviceComparison], several: bool, *, gained: bool
 
 def _losses(comparison: Comparison) -> Iterator[str]:
     several = len(comparison.devices) > 1
-    out = [(device, person) for device in comparison.devices for person in _people(device) if person.locked_out]
+    there = [each for each in comparison.devices if each.new is not None]
+    out = [(device, person) for device in there for person in _people(device) if person.locked_out]
     yield from _of_people(out, several, lambda _: "can no longer get in")
     lower = [
         (device, person)
-        for device in comparison.devices
+        for device in there
         for person in _people(device)
         if person.before is not None and person.after is not None and person.after < person.before
     ]
     yield from _of_people(lower, several, lambda person: f"reaches level {person.after} in place of {person.before}")
     told = {id(device) for device, _ in (*out, *lower)}
-    rest = [each for each in comparison.devices if id(each) not in told and each.new is not None]
+    rest = [each for each in there if id(each) not in told]
     yield from _of_rows(rest, several, gained=False)
     gone = [each for each in comparison.devices if each.new is None and not each.problem]
     if gone:
         yield f"{_names(gone)} {'is' if len(gone) == 1 else 'are'} gone"
+    came = [each for each in comparison.devices if each.old is None and not each.problem]
+    if came:
+        yield f"{_names(came)} {'is' if len(came) == 1 else 'are'} only in the new state"
 
 
 def _of_people(found: Sequence[tuple[DeviceComparison, PersonChange]], several: bool, say: Say) -> Iterator[str]:
