@@ -150,6 +150,12 @@ class Loader:
             if not files:
                 yield "", Unreadable(f"{revision}:{path}", "there is no such file or folder at this revision")
 
+    def at(self, repository: Repository, blob: Blob, path: str) -> Config | None:
+        """A configuration out of a repository's history, of a ``path`` below its top. None where no reader recognises
+        it."""
+        found = self.blob(repository, blob, os.path.join(repository.top, path), path)
+        return None if isinstance(found, Unreadable) and found.error == _UNKNOWN else found
+
     def blob(self, repository: Repository, blob: Blob, path: str, shown: str) -> Config:
         """A configuration out of a repository; ``path`` says which project and dialects hold for it."""
         if blob.size > _LARGEST:
@@ -206,6 +212,11 @@ class Loader:
         if reader is None:
             raise Unrecognised(_UNKNOWN)
         return reader
+
+
+def searched(path: str) -> bool:
+    """Whether a folder that is searched would be searched for a file of this path below it."""
+    return bool(wanted_files([Blob(path, "")], (PROJECT,), (DIALECT, STEP)))
 
 
 def find_files(paths: Iterable[str]) -> Iterator[Found]:

@@ -194,6 +194,14 @@ class Repository:
         hashes = [line.split()[0].decode("ascii") for line in listed.splitlines()]
         return [_commit(each, self._object(each, b"commit"), changed.get(each, {})) for each in hashes]
 
+    def before(self, commit: str) -> str | None:
+        """The commit before one, by its first parent; None where there is none, or this copy does not have it."""
+        try:
+            words = ("rev-parse", "--verify", "--quiet", "--end-of-options", commit + "^")
+            return self._asked(self._folder, *words).decode("ascii").strip()
+        except GitProblem:
+            return None
+
     @property
     def shallow(self) -> bool:
         """Whether the repository holds only the newest part of its history."""
@@ -259,3 +267,33 @@ def wanted_files(files: Iterable[Blob], hidden: Sequence[str], endings: tuple[st
         if not any(name.startswith(".") for name in names) and names[-1] not in hidden:
             found += [] if names[-1].endswith(endings) else [each]
     return sorted(found, key=lambda each: each.path)
+
+
+def write_repository(
+    folder: str, commits: Sequence[tuple[datetime.datetime, str, str, str, Mapping[str, bytes]]]
+) -> None:
+    """Make a repository in an empty folder: for each commit when, the name and address of who makes it, the note, and
+    the files that it writes. Raises GitProblem."""
+
+    def git(*words: str, extra: Mapping[str, str] | None = None) -> None:
+        environment = {**Repository._environment(), "GIT_CONFIG_GLOBAL": os.devnull, **(extra or {})}
+        settings = ("commit.gpgSign=false", "init.templateDir=", "core.autocrlf=false")
+        command = Repository._command(folder, *words)
+        command[1:1] = [word for each in settings for word in ("-c", each)]
+        try:
+            done = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, env=environment, check=False)
+        except FileNotFoundError:
+            raise GitProblem(_MISSING) from None
+        if done.returncode:
+            raise GitProblem(f"{folder}: {_why(done.stderr)}")
+
+    git("init", "--quiet", "--initial-branch=main")
+    for when, who, address, note, files in commits:
+        for name, data in files.items():
+            with open(os.path.join(folder, name), "wb") as stream:
+                stream.write(data)
+        date = f"{when:%Y-%m-%dT%H:%M:%S+00:00}"
+        author = {"GIT_AUTHOR_NAME": who, "GIT_AUTHOR_EMAIL": address, "GIT_AUTHOR_DATE": date}
+        committer = {"GIT_COMMITTER_NAME": who, "GIT_COMMITTER_EMAIL": address, "GIT_COMMITTER_DATE": date}
+        git("add", "--all", "--", *files)
+        git("commit", "--quiet", "--no-verify", "-m", note, extra={**author, **committer})

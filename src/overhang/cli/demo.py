@@ -5,6 +5,7 @@ import contextlib
 import datetime
 import hashlib
 import os
+from collections.abc import Sequence
 
 from overhang.api import audit_paths
 from overhang.cli.errors import CLEAN, UserError
@@ -12,7 +13,7 @@ from overhang.cli.inputs import progress
 from overhang.cli.login import show_login
 from overhang.cli.output import make_folder, replace_file
 from overhang.cli.terminal import show, width
-from overhang.demo import demo_files
+from overhang.demo import demo_files, demo_story
 from overhang.exposure import resolve
 from overhang.loading import Loader, Projects
 from overhang.model import parse_address
@@ -31,10 +32,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="FOLDER",
         help="the folder (default: tidewater)",
     )
+    parser.add_argument(
+        "--history",
+        metavar="FOLDER",
+        help="write a small git repository instead: a dozen commits of two devices, for overhang history",
+    )
 
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
+    if options.history is not None:
+        return _history(options.history)
     folder = options.folder
     number = lay_out(folder)
     moment = datetime.datetime.now(datetime.UTC)
@@ -57,6 +65,27 @@ def run(options: argparse.Namespace) -> int:
     words = "--knows 'entry:vty 8-11' --elevate 15"
     _login(core, pushy, loader, f"overhang login {core} --via telnet --from {quay} {words}")
     show(_next(folder))
+    return CLEAN
+
+
+def _history(folder: str) -> int:
+    """Write the demo's history to a new folder, made by git with fixed dates."""
+    from overhang.repository import write_repository
+
+    if os.path.lexists(folder) and not (os.path.isdir(folder) and not os.listdir(folder)):
+        raise UserError(f"{folder}: exists already; choose a folder that does not")
+    story = demo_story()
+    make_folder(folder)
+    write_repository(
+        folder, [(each.when, each.who, f"{each.who}@tidewater.example", each.note, each.files) for each in story]
+    )
+    show([[(f"{len(story)} commits of Tidewater Ferries are in {folder}", "bold")], []])
+    rows = (
+        (f"overhang history {folder}", "what each of them did to who gets in"),
+        (f"overhang history {folder} --picture west-ramp.png", "the exposure of each device over time"),
+        (f"overhang compare HEAD~9:{folder}/ramp-west.sheet {folder}/ramp-west.sheet", "then and now"),
+    )
+    show(_rows(rows))
     return CLEAN
 
 
@@ -86,8 +115,13 @@ def _next(folder: str) -> list[list[tuple[str, str]]]:
         ("overhang rules telnet-accepted", "why a rule matters, and how to fix what it finds"),
         (f"overhang login {gate} --via console", "a login without a username"),
     )
+    return [[], [("What to type next", "bold")], *_rows(rows)]
+
+
+def _rows(rows: Sequence[tuple[str, str]]) -> list[list[tuple[str, str]]]:
+    """Commands and what each is about."""
     widest = max(len(command) for command, _ in rows)
-    lines: list[list[tuple[str, str]]] = [[], [("What to type next", "bold")]]
+    lines: list[list[tuple[str, str]]] = []
     for command, about in rows:
         if widest + len(about) + 4 > width():
             lines += [[("  " + command, "said")], [("      " + about, "")]]

@@ -26,6 +26,7 @@ COMMANDS = {
     "demo": "write a made-up network to a folder and audit it",
     "dialect": "describe a maker's configuration language: try, start or check a dialect",
     "expect": "check the expectations of the project file: who must get in, and who must not",
+    "history": "look back on a repository: what each commit did to who gets in",
     "login": "simulate one login and show what decides it",
     "password": "make the stored form of a password, or decode one",
     "picture": "draw the exposure map, the checklist, or the stages of a login",

@@ -130,7 +130,7 @@ def exposure_map(report: AuditReport) -> "Figure":
         width = 0.96 / len(panels)
         area = figure.add_axes((left, 0.75 / height, width, (height - 1.75) / height))
         _panel(area, panel, columns, size, width * _WIDTH, height - 1.75)
-    _legend(
+    legend(
         figure,
         [(f"{letter}  {text}", colour, ink) for letter, (text, colour, ink) in LETTERS.items()],
         "blank: no access",
@@ -180,7 +180,7 @@ def _panel(
             _, colour, ink = LETTERS[each.letter] if each is not None else ("", "#f6f6f6", FAINT)
             box = (start + at * cell + 0.02, top + 0.015)
             pale = each is not None and each.level < 15
-            shade, ink = (_pale(colour), "black") if pale else (colour, ink)
+            shade, ink = (paled(colour), "black") if pale else (colour, ink)
             area.add_patch(Rectangle(box, cell - 0.04, size - 0.03, facecolor=shade, edgecolor="none"))
             if each is None:
                 continue
@@ -200,7 +200,7 @@ def _panel(
             )
 
 
-def _pale(colour: str) -> tuple[float, float, float]:
+def paled(colour: str) -> tuple[float, float, float]:
     """A colour mixed with white."""
     from matplotlib.colors import to_rgb
 
@@ -220,7 +220,7 @@ def _name(area: Any, audit: DeviceAudit, start: float, top: float, size: float) 
     area.text(start - 0.1, top + size / 2, name, **style)
 
 
-def _legend(figure: "Figure", entries: Sequence[tuple[str, str, str]], more: str) -> None:
+def legend(figure: "Figure", entries: Sequence[tuple[str, str, str]], more: str) -> None:
     from matplotlib.backends.backend_agg import FigureCanvasAgg
 
     height = figure.get_figheight()
@@ -270,7 +270,7 @@ def checklist_chart(report: AuditReport) -> "Figure":
         width = 0.96 / len(panels)
         area = figure.add_axes((0.02 + index * 0.97 / len(panels), 0.75 / height, width, (height - 1.75) / height))
         _marks(area, panel, size, width * _WIDTH, height - 1.75)
-    _legend(figure, [(f"{mark.value}  {mark.word}", *colours) for mark, colours in MARK_COLOURS.items()], "")
+    legend(figure, [(f"{mark.value}  {mark.word}", *colours) for mark, colours in MARK_COLOURS.items()], "")
     return figure
 
 

@@ -14,7 +14,7 @@ from overhang.model.vocabulary import way_label
 from overhang.report.lines import Line, count, cut, safe, wrap
 
 #: Words of our own that a verdict may begin with; a name stays as it is.
-_OURS = ("after", "anyone", "cannot", "idle", "nobody", "nothing", "whoever")
+OURS = ("after", "anyone", "cannot", "idle", "nobody", "nothing", "whoever")
 _MOST_NAMED = 3
 _MOST_ROWS = 30
 _MOST_STATEMENTS = 60
@@ -64,7 +64,7 @@ def verdict(comparison: Comparison, *, restart: bool = False) -> tuple[str, str]
         parts.append(f"{count(unsure, 'difference is', 'differences are')} not certain")
     style = "high" if unable or gains else "medium" if losses or longer or unsure else "good"
     text = words.start + "; ".join(parts)
-    return (text[0].upper() + text[1:] if text.split()[0] in _OURS else text), style
+    return (text[0].upper() + text[1:] if text.split()[0] in OURS else text), style
 
 
 def _nothing(comparison: Comparison, unsure: int) -> str:
