@@ -462,6 +462,8 @@ class _OrderFinder:
 def matters(change: StatementChange) -> bool:
     """Whether a statement can have a say in who gets in."""
     kind = change.block.split()[0]
+    if change.whole and kind != "banner":
+        return True
     return change.field != _IDLE and change.field not in _NO_MATTER.get(kind, frozenset())
 
 

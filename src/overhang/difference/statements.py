@@ -34,7 +34,7 @@ class StatementChange(NamedTuple):
 
     ``old`` or ``new`` is None where the other came or went. ``secret`` tells of a stored password whether it is
     ``kept``, ``changed``, or ``unknown``; it is None where there is none on both sides. ``field`` is what the model
-    calls what it sets.
+    calls what it sets. ``whole``: the block itself came or went, with all that it says.
     """
 
     block: str
@@ -45,6 +45,7 @@ class StatementChange(NamedTuple):
     secret: str | None = None
     field: str = ""
     values: tuple[Any, Any] = (None, None)
+    whole: bool = False
 
     @property
     def kind(self) -> str:
@@ -90,6 +91,8 @@ def statement_changes(
         if one == other:
             continue  # whatever it says
         changes = list(_of_block(key, one and one.block(), other and other.block(), budget))
+        if (one is None or other is None) and SCHEMA.blocks[key[0]].keep is not Keep.ONE:
+            changes = [each._replace(whole=True) for each in changes]
         if key[0] == "vty":
             vtys[key[1]] = changes
         else:

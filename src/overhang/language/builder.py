@@ -14,7 +14,7 @@ from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
 from overhang.language.terminals import encode_vty_range
 from overhang.language.unparser import unparse_statement
-from overhang.model import Another, BlockInfo, Configured, Device, Entry, Family
+from overhang.model import Another, BlockInfo, Configured, Device, Entry, Family, StoredSecret
 from overhang.model.device import Override
 from overhang.model.vocabulary import PORTS
 from overhang.text import Diagnostic, Level, Origin, Shown, Span
@@ -93,7 +93,7 @@ class Builder:
     def over(cls, device: Device, file: str, quote: Callable[[int], Shown], *, schema: Schema = SCHEMA) -> "Builder":
         """A builder that holds a device already, so that statements of another file change it."""
         builder = cls(file, quote, schema=schema)
-        kept = {(each.head, each.later): each for each in device.overrides}
+        kept = {each.later: each for each in device.overrides}
         for block in schema.blocks.values():
             if block.keep is Keep.BY_NUMBER:
                 for number, entry in device.vtys.items():
@@ -109,8 +109,10 @@ class Builder:
                     builder._blocks[key] = state
         for state in (*builder._blocks.values(), *builder._vtys.values()):
             for field, said in state.fields.items():
-                if isinstance(said, Configured) and (state.title, said) in kept:
-                    state.overrides[field] = kept[state.title, said]
+                each = said._asdict() if isinstance(said, Family) else {"": said}
+                for family, one in each.items():
+                    if isinstance(one, Configured) and not isinstance(one.value, StoredSecret) and one in kept:
+                        state.overrides[f"{field} {family}".strip()] = kept[one]
         builder._unread_users = device.unread_users
         return builder
 
