@@ -7,7 +7,7 @@ from overhang.changes.compare import Comparison, compare
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.main import add_choice
-from overhang.cli.output import check_target, write_file, write_out
+from overhang.cli.output import check_target, tell, write_file, write_out
 from overhang.cli.terminal import show, width
 from overhang.language import ParsedConfig
 from overhang.loading import Projects
@@ -69,6 +69,9 @@ def run(options: argparse.Namespace) -> int:
     )
     _report(options, found)
     warn_unreadable(found.unreadable)
+    for device in found.devices:
+        if device.problem:
+            tell(f"cannot compare {device.name}: {device.problem}")
     warn_left_out(loader)
     return _exit(options, found)
 

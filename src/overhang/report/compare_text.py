@@ -251,6 +251,8 @@ def device_lines(device: DeviceComparison, width: int) -> Iterator[Line]:
 
 
 def _files(device: DeviceComparison) -> str:
+    if device.problem:
+        return device.new or device.old or ""
     if device.old is None:
         return f"{device.new}  only in the new state"
     if device.new is None:
