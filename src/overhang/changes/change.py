@@ -135,9 +135,9 @@ class SheetChange:
                     remark = NOT_THERE
             told = len(builder.warnings)
             opens = placed[index].statement.spec.opens and not placed[index].statement.drop
-            head = bool(opens) and index in inside and index not in texts
-            shown = self._shown(index)
-            yield Applied(line, f"{shown}:" if head else shown, self._made(builder, unread=unread), remark)
+            if opens and index in inside and index not in texts:
+                continue  # the head of a block takes effect with the first statement in it
+            yield Applied(line, self._shown(index), self._made(builder, unread=unread), remark)
         for at in waiting:
             remark = f"{NOT_UNDERSTOOD}: {wrong.get(at, 'it stands inside a line that was not understood')}"
             yield Applied(at, self._lines.quote(at).strip(), self._made(builder, unread=True), remark)

@@ -283,9 +283,7 @@ class Rehearser:
         for applied in self._applied(change, at_once=at_once):
             before = states[-1]
             changes = statement_changes(before.side.config, applied.config, self._budget)
-            remark = applied.remark or ("" if changes else self._idle(applied))
-            if remark is None:
-                continue
+            remark = applied.remark or ("" if changes else DOES_NOTHING)
             state, found = before, None
             if changes and any(map(matters, changes)):
                 state = self.state(applied.config)
@@ -347,11 +345,6 @@ class Rehearser:
                 yield each._replace(config=steps[-1].config)
         if steps:
             yield steps[-1]._replace(shown=f"all {len(steps)} lines at once" if len(steps) > 1 else steps[-1].shown)
-
-    @staticmethod
-    def _idle(applied: Applied) -> str | None:
-        """What is said of a line after which nothing differs; None for the head of a block, which says nothing."""
-        return None if applied.shown.endswith(":") else DOES_NOTHING
 
     def _end(self, final: ParsedConfig) -> DeviceComparison:
         old = self.base._replace(
