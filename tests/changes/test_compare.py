@@ -230,7 +230,10 @@ def test_compare_as_text_page_and_list(overhang: Run, write: Write, tmp_path: Pa
     assert overhang("compare", "old", "new", "--output", "old/ramp.sheet").code == 2
     assert overhang("compare", "new", "new").out.startswith("Nothing differs\n")
     none = overhang("compare", "old", "nowhere")
-    assert (none.code, none.err) == (2, "overhang: cannot compare ramp: nowhere: cannot be opened: No such file or directory\n")
+    assert (none.code, none.err) == (
+        2,
+        "overhang: cannot compare ramp: nowhere: cannot be opened: No such file or directory\n",
+    )
 
 
 TEXT = """\

@@ -181,7 +181,7 @@ class RuleContext:
         """A finding about the right people being kept out."""
         lines, unsaid = proof(because)
         severity = of_lock_out(everybody=everybody, always=always)
-        return Finding("", severity, message, lines, unsaid, (), tuple(fix), dedup_keys)
+        return Finding("", severity, message, lines, unsaid, (), tuple(fix), dedup_keys, restores=True)
 
     # -- access points -------------------------------------------------------------------------------------------------
 

@@ -56,7 +56,8 @@ class Finding(NamedTuple):
     configured. ``opens`` are the access paths that it opens, or makes easier. ``fix`` are lines of the sheet language
     that change the device; ``withheld`` stands where somebody has to choose a secret. ``dedup_keys`` are the faults
     that it reports: a finding whose faults an earlier rule reported is folded into that one, which names it in
-    ``also``. A finding that is ``possible`` depends on something that is not known.
+    ``also``. A finding that is ``possible`` depends on something that is not known. One that ``restores`` is about the
+    right people being kept out, and its fix lets them in again.
     """
 
     rule: str
@@ -69,6 +70,7 @@ class Finding(NamedTuple):
     dedup_keys: tuple[DedupKey, ...] = ()
     also: tuple[str, ...] = ()
     possible: bool = False
+    restores: bool = False
 
 
 def proof(origins: Iterable[Provenance]) -> tuple[tuple[Origin, ...], tuple[FromProfile, ...]]:

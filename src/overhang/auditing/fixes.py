@@ -3,6 +3,7 @@
 ``withheld`` stands where somebody has to choose a secret; 192.0.2.0/24 (RFC 5737) where only they know the network.
 """
 
+import ipaddress
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -12,7 +13,7 @@ from overhang.language.lexer import quote_word as quote_word
 from overhang.language.normalise import Normaliser
 from overhang.language.unparser import unparse_statement
 from overhang.language.unparser import unparse_value as unparse_value
-from overhang.model import MethodList, Server, ServerGroup, StoredSecret
+from overhang.model import MethodList, Server, ServerGroup, StoredSecret, parse_prefix
 from overhang.model.blocks import NO_BLOCK
 from overhang.model.items import named_in
 from overhang.model.stored_secret import Form
@@ -124,28 +125,24 @@ def check_users(context: RuleContext, points: Iterable[AccessPoint]) -> list[str
 def ssh_only(context: RuleContext, numbers: Iterable[int]) -> list[str]:
     """Have these VTYs accept SSH and nothing else, with a host key and accounts that it needs."""
     numbers = list(numbers)
-    lines = blocks(vty_heads(numbers), "accept ssh")
+    without = blocks(vty_heads(numbers), "accept ssh")
     if not numbers:  # Telnet has places of its own
-        lines = block("telnet", "off")
+        without = block("telnet", "off")
     if any(point.via == "ssh" and point.paths for point in context.access_points):
-        return lines
+        return without
     given = ["on"] if context.resolved.services["ssh"].on.value != "on" else []
     if not context.device.ssh.host_keys:
         given += ["versions 2", "host-key ed25519"]
-    lines += block("ssh", *given) if given else []
+    lines = [*accounts(context, "ssh"), *(block("ssh", *given) if given else [])]
     views = [view for view in context.vtys if view.number in set(numbers)]
     if any(view.check is None or view.check.value.kind in ("password", "nothing") for view in views):
         lines += blocks(vty_heads(numbers), "check users")
-    return lines + accounts(context, "ssh")
+    return lines + without  # Telnet ends when SSH is there
 
 
 def like(context: RuleContext, view: ResolvedEntry) -> list[str]:
     """What configures another VTY like this one, passwords left out."""
     lines = []
-    if view.check is not None:
-        lines.append(unparse_value("vty", "check", view.check.value))
-    accepts = view.accept.value if isinstance(view.accept.value, tuple) else ("ssh",)
-    lines.append(unparse_value("vty", "accept", accepts))
     entry = context.device.vtys.get(view.number) if view.number is not None else None
     for said, family in ((view.sources.ipv4, " ipv4"), (view.sources.ipv6, " ipv6")):
         if said is not None:
@@ -153,6 +150,10 @@ def like(context: RuleContext, view: ResolvedEntry) -> list[str]:
             lines += [line] if line not in lines else []
     if entry is not None and entry.idle is not None:
         lines.append(unparse_value("vty", "idle", entry.idle.value))
+    accepts = view.accept.value if isinstance(view.accept.value, tuple) else ("ssh",)
+    lines.append(unparse_value("vty", "accept", accepts))
+    if view.check is not None:  # last: before it the VTY is as closed as it was
+        lines.append(unparse_value("vty", "check", view.check.value))
     return lines
 
 
@@ -165,15 +166,27 @@ def method(value: Any) -> str:
 
 
 def rewritten(methods: MethodList, lines: Iterable[str]) -> list[str]:
-    """A method list written anew with other methods; a method that stands twice stands once."""
+    """A method list with other methods, changed line by line so that it is there all the time.
+
+    A method that stands twice stands once. What the list says of its end is given again, or taken back where
+    ``methods`` has none.
+    """
     name, purpose = methods.name, methods.purpose
     head = f"methods {quote_word(name)} for {purpose}" if name is not None else f"methods for {purpose}"
-    kept = [
-        unparse_value("methods", field, said.value)
-        for field, said in (("at_end", methods.at_end), ("cap", methods.cap))
-        if said is not None
-    ]
-    return [f"drop {head}", *block(head, *dict.fromkeys(lines), *kept)]
+    old, new = [method(each.value) for each in methods.methods], list(dict.fromkeys(lines))
+    stays: list[str] = []
+    for line in new:
+        later = old[old.index(stays[-1]) + 1 :] if stays else old
+        if line not in later or old.count(line) > 1:
+            break
+        stays.append(line)
+    added, gone = new[len(stays) :], [line for line in dict.fromkeys(old) if line not in stays]
+    dropped = [f"drop {head}: {line}" for line in gone]
+    if not stays and not any(line not in gone for line in added):  # an empty list is none at all
+        return [*dropped[1:], *block(head, *added[1:]), *dropped[:1], *block(head, *added[:1])]
+    if set(added) & set(gone):
+        return [*dropped, *block(head, *added)]
+    return [*(block(head, *added) if added else []), *dropped]
 
 
 def replaced(methods: MethodList, old: str, new: str) -> list[str]:
@@ -201,9 +214,15 @@ def elevation(level: int) -> list[str]:
     return block(f"elevation {level}", "password withheld")
 
 
-def new_elevation(level: int) -> list[str]:
-    """Replace the passwords of a level by one secret."""
-    return [f"drop elevation {level}: password", *elevation(level)]
+def new_elevation(context: RuleContext, level: int) -> list[str]:
+    """Replace the passwords of a level by one secret: the new one first, so that the level is never without."""
+    return [*elevation(level), *without_readable(context, level)]
+
+
+def without_readable(context: RuleContext, level: int) -> list[str]:
+    """Take back the password of a level that is not one-way, where there is one; the one-way one stays."""
+    held = context.device.elevations.get(level)
+    return [f"drop elevation {level}: password none"] if held is not None and held.plain is not None else []
 
 
 def new_password(context: RuleContext, item: str) -> list[str]:
@@ -216,7 +235,7 @@ def new_password(context: RuleContext, item: str) -> list[str]:
     if kind in heads and number > 1:
         return [f"drop {heads[kind]}: another-password"]
     if kind == "elevation":
-        return new_elevation(int(name))
+        return new_elevation(context, int(name))
     if kind in heads:
         return block(heads[kind], "password withheld")
     group = item.partition(":")[2].partition("/")[0]
@@ -248,10 +267,42 @@ def communities(
 # -- sources -----------------------------------------------------------------------------------------------------------
 
 
-def source_list(name: str, networks: Iterable[str], *, again: bool = False) -> list[str]:
-    """A source list that allows some networks; ``again`` takes back the one that is there."""
-    head = named("sources", name)
-    return [*([f"drop {head}"] if again else []), *block(head, *(f"allow {network}" for network in networks))]
+def source_list(name: str, networks: Iterable[str]) -> list[str]:
+    """A source list that allows some networks."""
+    return block(named("sources", name), *(f"allow {network}" for network in networks))
+
+
+def only_within(context: RuleContext, name: str, networks: Iterable[str], *, widen: bool = False) -> list[str]:
+    """A source list changed line by line so that it allows some networks alone, as far as it allows them already; with
+    ``widen`` all of them. Nothing where that would be nothing."""
+    head, held = named("sources", name), context.device.sources[name]
+    wanted = list(networks) if widen else _both(context, name, networks)
+    old = [unparse_value("sources", "rules", each.value) for each in held.rules]
+    new = [f"allow {network}" for network in wanted]
+    if not new:
+        return []
+    gone = [line for line in dict.fromkeys(old) if line not in new]
+    denies = [line for line in gone if line.startswith("deny ")]
+    allows = [line for line in gone if line not in denies]
+    end = ["at-end deny"] if held.at_end is not None and held.at_end.value else []
+    added = [*(line for line in new if line not in old), *end]
+    return [*(block(head, *added) if added else []), *(f"drop {head}: {line}" for line in (*allows, *denies))]
+
+
+def _both(context: RuleContext, name: str, networks: Iterable[str]) -> list[str]:
+    """The addresses that a source list surely allows and that are in some networks, as prefixes."""
+    classes, held = context.exposure.address_classes, context.resolved.lists[name]
+    if not classes.knows(held):
+        return list(networks)
+    wanted = [parse_prefix(each) for each in networks]
+    found: list[str] = []
+    for family, low, high in classes.ranges(classes.allowed(held)):
+        kind = ipaddress.IPv4Address if family == 4 else ipaddress.IPv6Address
+        for each in wanted:
+            first, last = max(low, each.low), min(high, each.high)
+            if each.family == family and first <= last:
+                found += map(str, ipaddress.summarize_address_range(kind(first), kind(last)))
+    return list(dict.fromkeys(found))
 
 
 def management_list(context: RuleContext) -> tuple[str, list[str]]:

@@ -49,7 +49,8 @@ class ReportedFinding(NamedTuple):
 
     ``fingerprint`` stays the same when lines move, or the device is renamed. ``fix`` are statements of the sheet
     language, ``phrased`` the same in the device's own language where it is another one. ``also`` are the rules of the
-    findings that were folded into it. One that is ``possible`` depends on something that is not known.
+    findings that were folded into it. One that is ``possible`` depends on something that is not known; the fix of one
+    that ``restores`` lets people in again who were kept out.
     """
 
     rule: str
@@ -64,6 +65,7 @@ class ReportedFinding(NamedTuple):
     dedup_keys: tuple[DedupKey, ...] = ()
     also: tuple[str, ...] = ()
     possible: bool = False
+    restores: bool = False
 
     @property
     def preferred_fix(self) -> tuple[str, ...]:

@@ -130,6 +130,7 @@ def _reported(
         finding.dedup_keys,
         (),
         finding.possible,
+        finding.restores,
     )
 
 

@@ -190,7 +190,7 @@ def source_lists_in_circle(context: RuleContext) -> Iterator[Finding]:
             f"source lists {listed(left)} refer to one another in a circle: what they allow depends on how the device "
             "reads them"
         )
-        fix = fixes.source_list(next(iter(left)), fixes.management_networks(context), again=True)
+        fix = fixes.only_within(context, next(iter(left)), fixes.management_networks(context), widen=True)
         yield stated(Severity.MEDIUM, message, [said.origin for said in lines], fix)
 
 

@@ -1,7 +1,7 @@
 """Management that does not pass through the VTYs: the web, SNMP, other services."""
 
 import datetime
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from overhang.auditing import fixes
 from overhang.auditing.context import RuleContext
@@ -46,11 +46,17 @@ def http_enabled(context: RuleContext) -> Iterator[Finding]:
     needing = [path for path in http if path.needs]
     typed = crossing(context, needing)
     message = f"web management is accepted over HTTP{beside}: {typed} the network in clear text"
-    instead = ["https on", "tls 1.2 1.3"] if not https and context.used("http") else []
-    fix = fixes.block("web", "http off", *instead)
+    needed = any(levels.get("http", -1) > _besides(levels, "http") for levels in context.levels.values())
+    instead = ["tls 1.2 1.3", "https on"] if not https and needed else []
+    fix = fixes.block("web", *instead, "http off")  # whoever needs the pages has HTTPS before HTTP ends
     effort = AttackerEffort.SECRET_EXPOSED  # also where nothing is asked: a session can be read and taken over
     because = [context.resolved.services["http"].on.origin]
     yield context.opened(message, because, http, effort, fix, Fault.WEB.at())
+
+
+def _besides(levels: Mapping[str, int], way: str) -> int:
+    """The highest level that somebody reaches by other ways, -1 for none."""
+    return max((level for via, level in levels.items() if via != way), default=-1)
 
 
 @rule("web-alongside-ssh", after="http-enabled")

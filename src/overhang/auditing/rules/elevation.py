@@ -145,7 +145,8 @@ def unused_enable_password(context: RuleContext) -> Iterator[Finding]:
         paths = context.opened_by({f"elevation:{level}"})
         because = (elevation.plain.origin, elevation.strong.origin)
         key = Fault.STORED.at(elevation.plain.origin)
-        yield context.opened(message, because, paths, AttackerEffort.SECRET_EXPOSED, fixes.new_elevation(level), key)
+        fix = fixes.without_readable(context, level)
+        yield context.opened(message, because, paths, AttackerEffort.SECRET_EXPOSED, fix, key)
 
 
 @rule("enable-not-hashed")
@@ -159,7 +160,7 @@ def enable_not_hashed(context: RuleContext) -> Iterator[Finding]:
         paths = context.opened_by(backup_reader(context.exposure), needing)
         why = "" if said.value.readable else ", and masking reverses in an instant"
         message = f"{_name(level)} is stored {_form(elevation)}{why}: any copy of the configuration discloses it"
-        fix = fixes.new_elevation(level)
+        fix = fixes.new_elevation(context, level)
         if said.value.readable and context.device.passwords.mask is None:
             fix += fixes.block("passwords", "mask yes")
         key = Fault.STORED.at(said.origin)

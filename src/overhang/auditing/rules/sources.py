@@ -92,7 +92,7 @@ def _limited(context: RuleContext, points: list[AccessPoint], why: str, names: l
         missing = [name for name in names if name not in context.resolved.lists]
         return [line for name in missing for line in fixes.source_list(name, networks)]
     if why == "all":
-        return [line for name in names for line in fixes.source_list(name, networks, again=True)]
+        return [line for name in names for line in fixes.only_within(context, name, networks)]
     name, made = fixes.management_list(context)
     heads = [
         head
@@ -175,7 +175,8 @@ def _denying(context: RuleContext, name: str, points: list[AccessPoint], said: L
     there = name in context.resolved.lists
     if there:
         because += [each.origin for each in context.device.sources[name].rules]
-    fix = fixes.source_list(name, fixes.management_networks(context), again=there)
+    networks = fixes.management_networks(context)
+    fix = fixes.only_within(context, name, networks, widen=True) if there else fixes.source_list(name, networks)
     return context.locked_out(message, because, fix, everybody=not others, always=True)
 
 
@@ -217,10 +218,14 @@ def source_rule_unreachable(context: RuleContext) -> Iterator[Finding]:
         message = (
             f"{counted(len(dead), 'line')} of source list {name} {be} never reached: earlier lines match all of it"
         )
-        kept = [said for said in each.rules if said not in dead]
-        lines = [fixes.unparse_value("sources", "rules", said.value) for said in kept]
+        kept = {said.value for said in each.rules if said not in dead}
         head = fixes.named("sources", name)
-        fix = [f"drop {head}", *fixes.block(head, *lines)]
+        if any(said.value in kept for said in dead):  # to take back one is to take back both
+            lines = [fixes.unparse_value("sources", "rules", said.value) for said in each.rules if said not in dead]
+            fix = [f"drop {head}", *fixes.block(head, *lines)]
+        else:
+            gone = dict.fromkeys(fixes.unparse_value("sources", "rules", said.value) for said in dead)
+            fix = [f"drop {head}: {line}" for line in gone]
         yield stated(Severity.LOW, message, [said.origin for said in dead], fix)
 
 
@@ -247,7 +252,7 @@ def beyond_management_networks(context: RuleContext) -> Iterator[Finding]:
     points = [point for point in context.access_points if point.via in vias and point.paths]
     lists = [said for point in points for family in _FAMILIES for said in lists_at(context, point, family)]
     names = [name for name in dict.fromkeys(said.value for said in lists) if name in context.device.sources]
-    fix = [line for name in names for line in fixes.source_list(name, map(str, allowed), again=True)]
+    fix = [line for name in names for line in fixes.only_within(context, name, map(str, allowed))]
     because = [said.origin for said in lists]
     because += [said.origin for name in names for said in context.device.sources[name].rules if said.value.allow]
     yield context.opened(message, because, paths, AttackerEffort.SECRET_NEEDED, fix)
