@@ -76,7 +76,9 @@ def test_the_failing_sample_yields_exactly_this_and_its_fix_removes_it(name: str
     assert any(before.values()) or page.nobody_before
     mended = page.sheet(page.fails) + "\n".join(finding.fix) + "\n"
     after_case, after = case_of(mended, page.project_text())
-    assert finding.fix
+    assert bool(finding.fix) != bool(page.by_hand)
+    if page.by_hand:
+        return
     assert [each.rule for each in after if each.rule == name or each.severity >= max(finding.severity, 1)] == []
     now = levels(after_case)
     for who, ways in before.items():

@@ -119,7 +119,7 @@ def check_users(context: RuleContext, points: Iterable[AccessPoint]) -> list[str
     policies = context.device.policies.values()
     met = {key for point in points for key in point.met}
     heads += [named("policy", each.name) for each in policies if each.check and ("policy", each.name) in met]
-    return [*blocks(heads, "check users"), *accounts(context, *(point.via for point in points))]
+    return [*accounts(context, *(point.via for point in points)), *blocks(heads, "check users")]
 
 
 def ssh_only(context: RuleContext, numbers: Iterable[int]) -> list[str]:
@@ -247,6 +247,14 @@ def new_servers(group: ServerGroup) -> list[str]:
     servers = [Server(each.value.address, each.value.port, _NEW_SECRET) for each in group.servers]
     lines = [unparse_value("servers", "servers", each) for each in servers]
     return block(f"servers {group.protocol} {quote_word(group.name)}", "drop server", *lines)
+
+
+def with_secrets(group: ServerGroup) -> list[str]:
+    """A shared secret for each server of a group that has none; each is there all the time."""
+    head = f"servers {group.protocol} {quote_word(group.name)}"
+    bare = [each.value for each in group.servers if each.value.secret is None]
+    new = [unparse_value("servers", "servers", each._replace(secret=_NEW_SECRET)) for each in bare]
+    return [*block(head, *new), *(f"drop {head}: {unparse_value('servers', 'servers', each)}" for each in bare)]
 
 
 def communities(

@@ -234,6 +234,10 @@ class MakerChange:
     def _read(self, text: str) -> ParsedConfig:
         return self._reader.read((self._base + text).encode("utf-8"), self._config.device.file)
 
+    def after_all(self) -> ParsedConfig:
+        """The device after the whole change."""
+        return self._final
+
     @property
     def _final(self) -> ParsedConfig:
         if self._whole is None:

@@ -19,7 +19,7 @@ from overhang.language import ParsedConfig
 from overhang.model.hash_budget import PER_RUN, HashBudget
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.vocabulary import PORTS
-from overhang.project import Project
+from overhang.project import Person, Project
 
 #: What all ways over the network are called where they are one.
 _NETWORK = "network"
@@ -36,10 +36,14 @@ class Flaw(NamedTuple):
 
 
 class Needs(NamedTuple):
-    """What must go on: the level that each person needs; without people, whether there is a personal path to level 15,
-    and one at the console."""
+    """What must go on: the level that each person needs, at any place, or else over the network and at the ports.
 
-    people: Mapping[str, int]
+    Without people: whether something personal leads to level 15 over the network, and whether it does at all; and
+    whether somebody gets in at the console.
+    """
+
+    people: Mapping[str, tuple[int | None, int | None, int | None]]
+    network: bool
     personal: bool
     console: bool
 
@@ -71,19 +75,24 @@ class Prover:
     def _needs(self) -> Needs:
         """The level that each person needs: that of the expectations about them, else the one that they had."""
         side = self.base.side
-        people: dict[str, int] = {}
+        people: dict[str, tuple[int | None, int | None, int | None]] = {}
         for name, person in self.project.people.items():
-            had = max(reached(side.found, person, self.project)[0].values(), default=None)
-            if had is None:
-                continue
+            network, port = levels_at(side, person)
+            had = max((each for each in (network, port) if each is not None), default=None)
             wanted = [
                 each.reaches
                 for each in self.project.expectations
                 if each.reaches is not None and name in each.who and applies_to(each, side.config.device)
             ]
-            people[name] = min(had, max(wanted)) if wanted else had
+            if wanted and had is not None:
+                people[name] = (min(had, max(wanted)), None, None)
+            else:
+                people[name] = (None, network, port)
         alone = not self.project.people
-        return Needs(people, alone and personal(side.found), alone and at_console(side.found))
+        found = side.found
+        return Needs(
+            people, alone and personal(found, remote=True), alone and personal(found), alone and at_console(found)
+        )
 
     # -- one state -----------------------------------------------------------------------------------------------------
 
@@ -95,16 +104,21 @@ class Prover:
     def flaws_of(self, side: Side, line: int, aim: "Aim") -> list[Flaw]:
         """What must not be in a state."""
         found = [Flaw("opens", line, what) for what in self.opened(side, restores=aim.restores)]
-        for name, needed in self.needs.people.items():
-            person = self.project.people[name]
-            level = max(reached(side.found, person, self.project)[0].values(), default=None)
-            if (level is None or level < needed) and not aim.takes:
-                what = (
-                    f"{name} can no longer get in" if level is None else f"{name} reaches {level} in place of {needed}"
-                )
-                found.append(Flaw("people", line, what))
+        for name, (anywhere, network, port) in () if aim.takes else self.needs.people.items():
+            now = levels_at(side, self.project.people[name])
+            best = max((each for each in now if each is not None), default=None)
+            for needed, level, where in (
+                (anywhere, best, ""),
+                (network, now[0], " over the network"),
+                (port, now[1], " at the ports"),
+            ):
+                if needed is not None and (level is None or level < needed):
+                    low = f"{name} reaches level {level} in place of {needed}{where}"
+                    found.append(Flaw("people", line, f"{name} can no longer get in{where}" if level is None else low))
         if self.needs.personal and not personal(side.found):
-            found.append(Flaw("people", line, "nobody reaches level 15 with an account of their own"))
+            found.append(Flaw("people", line, "nobody reaches level 15 by an account of their own"))
+        elif self.needs.network and not personal(side.found, remote=True):
+            found.append(Flaw("people", line, "nobody reaches level 15 over the network by an account of their own"))
         if self.needs.console and not at_console(side.found):
             found.append(Flaw("people", line, "nobody gets in at the console"))
         return found
@@ -149,9 +163,21 @@ class Prover:
 CHANGE = "change.sheet"
 
 
-def personal(found: AccessPaths) -> bool:
-    """Whether somebody reaches level 15 by something of their own."""
-    return any(path.level == 15 and path.sure and _is_personal(found.names_of(path)) for path in found.paths)
+def levels_at(side: Side, person: Person) -> tuple[int | None, int | None]:
+    """The highest level that a person surely reaches over the network, and at the ports."""
+    surely, _ = reached(side.found, person, side.project)
+    network = [level for via, level in surely.items() if via not in PORTS]
+    port = [level for via, level in surely.items() if via in PORTS]
+    return max(network, default=None), max(port, default=None)
+
+
+def personal(found: AccessPaths, *, remote: bool = False) -> bool:
+    """Whether somebody reaches level 15 by something of their own; with ``remote`` over the network."""
+    return any(
+        path.level == 15 and path.sure and _is_personal(found.names_of(path))
+        for path in found.paths
+        if not remote or path.via not in PORTS
+    )
 
 
 def _is_personal(names: Iterable[str]) -> bool:

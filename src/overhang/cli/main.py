@@ -28,6 +28,7 @@ COMMANDS = {
     "expect": "check the expectations of the project file: who must get in, and who must not",
     "history": "look back on a repository: what each commit did to who gets in",
     "login": "simulate one login and show what decides it",
+    "mend": "write what mends the findings, each change proved before it is written",
     "password": "make the stored form of a password, or decode one",
     "picture": "draw the exposure map, the checklist, or the stages of a login",
     "profiles": "show what a profile assumes where nothing is configured",

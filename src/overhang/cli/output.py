@@ -26,6 +26,7 @@ _READ = (
     "project",
     "project_then",
     "change",
+    "choose",
     "dialect",
     "attempts",
     "key",

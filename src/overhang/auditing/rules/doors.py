@@ -317,5 +317,5 @@ def service_shared_password(context: RuleContext) -> Iterator[Finding]:
             f"to level {level}"
         )
         points = [point for point in context.access_points if point.via in vias]
-        fix = [f"drop {fixes.service_head(points[0])}: password", *fixes.check_users(context, points)]
+        fix = [*fixes.check_users(context, points), f"drop {fixes.service_head(points[0])}: password"]
         yield context.opened(message, [held.origin], paths, AttackerEffort.SECRET_EXPOSED, fix, *check_keys(points))

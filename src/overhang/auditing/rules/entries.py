@@ -104,7 +104,7 @@ def _passable(context: RuleContext, points: list[AccessPoint], reason: Reason) -
     fix = fixes.check_users(context, points)
     if reason is Reason.PASSWORD_NOT_FOR_SSH:  # it would be left behind, asked for by nobody
         heads = (head for point in points for head in fixes.entry_heads(point))
-        fix = fixes.blocks(heads, "drop password") + fix
+        fix += fixes.blocks(heads, "drop password")
     return fix
 
 
@@ -177,7 +177,7 @@ def shared_passwords(context: RuleContext, kind: str) -> Iterator[Finding]:
         else:
             # it may be one that stands in several places; here it is enough that this entry no longer asks for it
             heads = (head for point in points for head in fixes.entry_heads(point))
-            fix = fixes.blocks(heads, "drop password") + fixes.check_users(context, points)
+            fix = fixes.check_users(context, points) + fixes.blocks(heads, "drop password")
         because = [origin for _, origins in found for origin in origins]
         yield context.opened(message, because, paths, AttackerEffort.SECRET_EXPOSED, fix, *check_keys(points))
 

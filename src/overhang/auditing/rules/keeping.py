@@ -26,11 +26,6 @@ def _last_saved(context: RuleContext) -> Configured[Saved] | None:
     return max(saved, key=lambda each: each.value.when or context.moment, default=None)
 
 
-def _saved_now(context: RuleContext, *before: str) -> list[str]:
-    now = f"saved {context.moment.strftime('%Y-%m-%dT%H:%M:%SZ')} by {fixes.NEW_ACCOUNT}"
-    return fixes.block(fixes.device_head(context), *before, now)
-
-
 @rule("never-saved")
 def never_saved(context: RuleContext) -> Iterator[Finding]:
     """A configuration that was never saved."""
@@ -38,8 +33,7 @@ def never_saved(context: RuleContext) -> Iterator[Finding]:
     never = next(iter(facts.saved), None) or facts.changed
     if _last_saved(context) is None and never is not None:
         message = "the configuration was never saved: a power cut restores the previous one, with whatever it left open"
-        fix = _saved_now(context, *(["drop saved"] if facts.saved else []))
-        yield stated(Severity.MEDIUM, message, [never.origin], fix)
+        yield stated(Severity.MEDIUM, message, [never.origin], ())
 
 
 def _unsaved(context: RuleContext) -> tuple[Configured[Saved], Configured[Saved]] | None:
@@ -56,7 +50,7 @@ def unsaved_changes(context: RuleContext) -> Iterator[Finding]:
     found = _unsaved(context)
     if found is not None:
         message = "the configuration was changed after it was last saved: a power cut undoes the change"
-        yield stated(Severity.MEDIUM, message, [each.origin for each in found], _saved_now(context))
+        yield stated(Severity.MEDIUM, message, [each.origin for each in found], ())
 
 
 @rule("saved-without-name")
@@ -65,7 +59,7 @@ def saved_without_name(context: RuleContext) -> Iterator[Finding]:
     saved = _last_saved(context)
     if saved is not None and _unsaved(context) is None and saved.value.by is None and saved.value.note is None:
         message = "the last save has neither a name nor a note: nobody can be asked about it"
-        yield stated(Severity.INFO, message, [saved.origin], _saved_now(context))
+        yield stated(Severity.INFO, message, [saved.origin], ())
 
 
 # -- logging and recovery ----------------------------------------------------------------------------------------------
@@ -113,7 +107,7 @@ def value_set_twice(context: RuleContext) -> Iterator[Finding]:
         earlier, later = each.earlier.origin, each.later.origin
         first = f"{keyword} of {each.head} is set on line {earlier.line}"
         message = f"{first}, and a weaker value on line {later.line} undoes that"
-        fix = fixes.block(each.head, f"drop {keyword}", _restored(each))
+        fix = fixes.block(each.head, _restored(each))
         yield stated(Severity.LOW, message, [earlier, later], fix, Fault.LINE.at((later.file, later.line)))
 
 

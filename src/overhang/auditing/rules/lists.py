@@ -397,7 +397,7 @@ def server_without_secret(context: RuleContext) -> Iterator[Finding]:
                 "can log in"
             )
             because = [each.origin for each in bare]
-            yield context.opened(message, because, paths, AttackerEffort.SECRET_NEEDED, fixes.new_servers(group))
+            yield context.opened(message, because, paths, AttackerEffort.SECRET_NEEDED, fixes.with_secrets(group))
 
 
 @rule("single-server")

@@ -295,9 +295,11 @@ def management_exposed(context: RuleContext) -> Iterator[Finding]:
     for to in answering:
         because += [each.origin for each in (facing[to].answers, facing[to].faces) if each is not None]
     fix = fixes.blocks((_address_head(facing[to]) for to in answering), "answers nothing")
-    if not any(to not in answering for path in context.paths for to in path.to or ()):
-        fix += fixes.block("address 192.0.2.1/24", "faces management", "answers ssh https")
     yield context.opened(message, because, paths, AttackerEffort.SECRET_NEEDED, fix, Fault.FACING.at())
+
+
+def _is_in(own: Prefix, networks: list[Prefix]) -> bool:
+    return any(each.family == own.family and each.low <= own.host <= each.high for each in networks)
 
 
 def _remote(context: RuleContext) -> list[AccessPath]:
@@ -326,6 +328,7 @@ def no_management_network(context: RuleContext) -> Iterator[Finding]:
         return
     message = "no address of the device is for management alone: administrators and users share the same network"
     because = [own.block.origin for own in addresses if own.block.origin is not None][:5]
-    head = _address_head(addresses[0]) if len(addresses) == 1 else "address 192.0.2.1/24"
-    fix = fixes.block(head, "faces management")
+    managed = context.management_prefixes
+    inside = [own for own in addresses if own.prefix is not None and _is_in(own.prefix, managed)]
+    fix = fixes.block(_address_head((inside or addresses)[0]), "faces management")
     yield context.opened(message, because, remote, AttackerEffort.SECRET_NEEDED, fix, Fault.FACING.at())

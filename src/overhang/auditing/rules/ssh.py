@@ -124,7 +124,8 @@ def ssh_weak_key(context: RuleContext) -> Iterator[Finding]:
             continue
         message = f"an SSH host key is {what}: whoever breaks it can impersonate the device and read what is typed"
         good = any(other.value.kind == "ed25519" for other in keys)
-        fix = fixes.block("ssh", f"drop host-key {kind} {bits}", *([] if good else ["host-key ed25519"]))
+        better = [] if good else fixes.block("ssh", "host-key ed25519")  # first, so that SSH is never without a key
+        fix = [*better, *fixes.block("ssh", f"drop host-key {kind} {bits}")]
         small = size < 1024 and kind != "ecdsa"
         effort = AttackerEffort.SECRET_EXPOSED if small else AttackerEffort.SECRET_NEEDED
         yield context.opened(message, [said.origin], context.by_ways("ssh"), effort, fix)

@@ -198,13 +198,14 @@ def vty_sources_differ(context: RuleContext) -> Iterator[Finding]:
     for each in groups:
         family = each.points[0].view.sources if each.points[0].view is not None else ()
         because += [said.origin for said in family if said is not None]
-    first = groups[0].points[0].view
+    inside = [one for one in groups if all(not _sources(one) & ~_sources(other) for other in groups)]
+    narrow = (inside or groups)[0]  # where one is within all others, nothing is opened
+    first = narrow.points[0].view
     lines = [line for line in fixes.like(context, first) if line.startswith("from ")] if first is not None else []
     fix: list[str] = []
-    for group in groups[1:]:
-        view = group.points[0].view
-        again = ["drop from"] if view is not None and any(view.sources) else []
-        fix += fixes.blocks(fixes.vty_heads(group.numbers), *again, *lines)
+    for group in groups:
+        if _sources(group) != _sources(narrow):
+            fix += fixes.blocks(fixes.vty_heads(group.numbers), *([] if inside else ["drop from"]), *lines)
     paths = [path for each in groups[1:] for path in each.paths]
     yield context.opened(message, because, paths, AttackerEffort.SECRET_NEEDED, fix)
 

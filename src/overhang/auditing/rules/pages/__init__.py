@@ -19,7 +19,7 @@ class Page(NamedTuple):
     file to add to the base one, or with ``own_people`` to stand in its place. ``takes`` names whose access the
     fix means to remove, or is empty. ``nobody_before``: the fault is that nobody gets in. ``fleet``: so many more
     devices like the base one are audited with the sample. ``project_passes`` stands in the place of ``project``.
-    ``beside`` are other rules that a sample cannot but break too.
+    ``beside`` are other rules that a sample cannot but break too. ``by_hand`` says why no statement mends it.
     """
 
     name: str
@@ -39,6 +39,7 @@ class Page(NamedTuple):
     fleet: int = 0
     project_passes: str = ""
     beside: tuple[str, ...] = ()
+    by_hand: str = ""
 
     def sheet(self, sample: str) -> str:
         """A sample as a whole sheet."""
