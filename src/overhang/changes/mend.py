@@ -19,7 +19,9 @@ from overhang.changes.proof import Aim, Flaw, Prover
 from overhang.difference import StatementChange, statement_changes
 from overhang.language import ParsedConfig
 from overhang.language.lexer import quote_word
+from overhang.language.normalise import Normaliser
 from overhang.language.schema import SCHEMA
+from overhang.language.unparser import unparse_statement
 from overhang.model.hash_budget import HashBudget
 from overhang.model.masking import mask
 from overhang.model.verification import hash_text
@@ -311,16 +313,33 @@ def roll_back(before: ParsedConfig, after: ParsedConfig) -> list[str]:
     changes = statement_changes(after, before, HashBudget(0))
     ordered: dict[tuple[str, str], list[StatementChange]] = {}
     for each in changes:
-        ordered.setdefault((each.block, each.field if each.field in ("rules", "methods") else ""), []).append(each)
-    for (block, _), several in ordered.items():
+        ordered.setdefault((each.block, each.field if each.field in _IN_ORDER else ""), []).append(each)
+    for (block, field), several in ordered.items():
         gone = [each for each in several if each.new is None]
         back = [each for each in several if each.new is not None]
-        found += [_written(block, each) for each in back]
+        if field and not (gone and not back and all(each.whole for each in several)):
+            held = [_lines_of(each, block, field) for each in (after, before)]
+            found += [f"drop {block}: {line}" for line in dict.fromkeys(held[0])]
+            found += [f"{block}: {line}" for line in held[1]]
+            continue
+        found += dict.fromkeys(_written(block, each) for each in back)
         if gone and all(each.whole for each in several) and not back:
             found.append(f"drop {block}")
         else:
-            found += [_taken(block, each) for each in gone]
-    return list(dict.fromkeys(found))
+            found += dict.fromkeys(_taken(block, each) for each in gone)
+    return found
+
+
+#: Fields whose values mean something by their order, and are no secrets.
+_IN_ORDER = ("rules", "methods")
+
+
+def _lines_of(config: ParsedConfig, block: str, field: str) -> list[str]:
+    """The statements that a block fills a field with, in their order."""
+    for each in Normaliser(secrets=False).blocks(config.device):
+        if unparse_statement(each.header) == block:
+            return [unparse_statement(one) for one in each.body if one.spec.field == field]
+    return []
 
 
 def _written(block: str, change: StatementChange) -> str:
@@ -337,10 +356,13 @@ def _taken(block: str, change: StatementChange) -> str:
     text = change.old or ""
     if text == block or text.startswith("|"):
         return f"drop {block}"
+    name, _, family = change.field.partition(" ")
+    if family:  # for IPv4 or IPv6 alone
+        return f"drop {block}: {text}" + ("" if text.endswith(family) else f" {family}")
     kind = block.split()[0]
     if kind == "entry":
         kind = "vty" if block.startswith("entry vty") else "port"
-    row = SCHEMA.by_field.get((kind, change.field.split()[0]))
+    row = SCHEMA.by_field.get((kind, name))
     whole = row is not None and row.spec.adds and "***" not in text
     return f"drop {block}: {text if whole else text.split()[0]}"
 

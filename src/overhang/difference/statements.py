@@ -5,7 +5,7 @@ text of the same meaning are equal.
 """
 
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from difflib import SequenceMatcher
 from itertools import groupby
 from typing import Any, NamedTuple
@@ -120,21 +120,22 @@ def _of_block(
         if there is not None and not there.fields:
             gone, came = (None, title) if old is None else (title, None)
             yield StatementChange(title, gone, came, old and old.origin, new and new.origin)
-    last = StatementChange(title, None, None, None, None)
+    changes: list[StatementChange] = []
     for field in dict.fromkeys((*fields[0], *fields[1])):
         before, after = fields[0].get(field, []), fields[1].get(field, [])
-        if len(before) == len(after) == 1 and field not in _ORDERED:
-            if before[0].value != after[0].value:
-                change = _change(title, field, before[0], after[0], budget)
-                if change[:3] != last[:3]:  # one statement may be about IPv4 and IPv6
-                    yield change
-                last = change
-            continue
-        for one, other in _unequal(field, before, after):
+        row = SCHEMA.by_field.get((key[0], field))
+        if len(before) == len(after) == 1 and (row is None or not row.spec.adds) and field not in _ORDERED:
+            pairs: Iterable[tuple[_Said | None, _Said | None]] = [(before[0], after[0])]
+            pairs = [] if before[0].value == after[0].value else pairs
+        else:
+            pairs = _unequal(field, before, after)
+        for one, other in pairs:
             change = _change(title, field, one, other, budget)
-            if " " not in field or change[:3] != last[:3]:
-                yield change
-            last = change
+            if " " in field and changes and change[:3] == changes[-1][:3]:  # one statement is about IPv4 and IPv6
+                changes[-1] = changes[-1]._replace(field=field.split()[0])
+                continue
+            changes.append(change)
+    yield from changes
 
 
 def _change(title: str, field: str, old: _Said | None, new: _Said | None, budget: HashBudget) -> StatementChange:

@@ -36,11 +36,10 @@ def _change(mend: Mend, comment: str | None) -> Iterator[str]:
         yield f"{sign} {part.rule} ({part.severity.word}): {safe(part.message)}"
         if part.waits:
             why = ", ".join(safe(choice_words(choice)) for choice in part.choices)
-            yield (
-                f"{sign} waits for {why or 'what stands above it'}"
-                if why or not _unsaid(mend, part)
-                else _no_words(sign)
-            )
+            if why or not _unsaid(mend, part):
+                yield f"{sign} waits for {why or 'what stands above it'}"
+            else:
+                yield f"{sign} the dialect has no words for this; as statements of a sheet:"
         own = mend.language and part.phrased is not None
         lines = (part.phrased or ()) if own else part.lines
         for line in lines:
