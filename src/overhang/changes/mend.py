@@ -211,7 +211,7 @@ class Mender:
         filled: list[str] = []
         left: dict[Choice, None] = {}
         for line in lines:
-            if quote_word(NEW_ACCOUNT) in line.split():
+            if f" {NEW_ACCOUNT}:" in line or line.endswith(f" {NEW_ACCOUNT}"):
                 if self._chosen.account is None:
                     left[Choice(ACCOUNT, "a new account")] = None
                 else:
@@ -321,6 +321,12 @@ def roll_back(before: ParsedConfig, after: ParsedConfig) -> list[str]:
             held = [_lines_of(each, block, field) for each in (after, before)]
             found += [f"drop {block}: {line}" for line in dict.fromkeys(held[0])]
             found += [f"{block}: {line}" for line in held[1]]
+            continue
+        if block.startswith("banner "):
+            lines = before.device.banners[block.partition(" ")[2]].lines if back or not gone[0].whole else ()
+            found.append(
+                "\n".join([f"{block}:", *(f"    | {line}".rstrip() for line in lines)]) if lines else f"drop {block}"
+            )
             continue
         found += dict.fromkeys(_written(block, each) for each in back)
         if gone and all(each.whole for each in several) and not back:

@@ -322,6 +322,8 @@ class Builder:
             if earlier is not None:
                 if not quiet:
                     self._warn_again(origin.line, earlier.origin.line)
+                if earlier.origin.file != origin.file:
+                    state.overrides.pop(field, None)  # what another file replaced is no more
                 if not secret and state.ranges.get(field) == state.range:
                     self._override(state, field, statement, earlier, said)
             quiet = True

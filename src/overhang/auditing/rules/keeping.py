@@ -169,18 +169,18 @@ def _place(context: RuleContext, path: AccessPath) -> str:
 
 
 def _starting_point(context: RuleContext) -> list[str]:
-    """A first configuration for a device that has none."""
+    """A first configuration for a device that has none: its account stands before it is closed."""
     name, made = fixes.management_list(context)
     count = context.resolved.facts["vtys"].value
     last = count - 1 if isinstance(count, int) and count > 0 else 4
-    vtys = ("check users", "accept ssh", f"from {fixes.quote_word(name)}")
+    vtys = (f"from {fixes.quote_word(name)}", "accept ssh", "check users")
     return [
-        *fixes.block("entry console", "check users"),
-        *fixes.block("entry auxiliary", "closed"),
-        *fixes.block(fixes.vty_heads(range(last + 1))[0], *vtys),
-        *made,
         *fixes.accounts(context, "console", "ssh"),
         *fixes.elevation(15),
+        *fixes.block("entry auxiliary", "closed"),
+        *made,
+        *fixes.block(fixes.vty_heads(range(last + 1))[0], *vtys),
+        *fixes.block("entry console", "check users"),
         *fixes.block("ssh", "on", "versions 2", "host-key ed25519", "finish-within 1m", "sessions 5", "rate 10"),
         *fixes.block("passwords", "mask yes", "length 15", "lock 5m after 10 in 15m"),
         *fixes.block("management", "record logins yes"),
