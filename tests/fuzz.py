@@ -54,6 +54,11 @@ COMMANDS = (
     ("expect",),
     ("spread", "--outsider", "--from", "10.64.1.7"),
     ("spread", "--all", "--format", "json"),
+    ("compare", "--format", "json"),
+    ("compare", "--format", "html"),
+    ("rehearse",),
+    ("rehearse", "--format", "json"),
+    ("mend",),
     ("sheet",),
     ("sheet", "--to", "json"),
     ("sheet", "--to", "xml"),
@@ -176,6 +181,9 @@ def attempt(seed: int, folder: Path) -> tuple[str, list[str], str]:
         device = str(folder / "quay.sheet")
         (folder / "quay.sheet").write_text(files["harbour/harbour-gate.sheet"])
     words = [first, *rest[:1], device, *rest[1:]] if first == "dialect" else [first, device, *rest]
+    if first in ("compare", "rehearse"):  # the broken one against a whole one, and what it changes of that
+        (folder / "quay.sheet").write_text(files["harbour/harbour-gate.sheet"])
+        words.insert(1, str(folder / "quay.sheet"))
     done = run(words)
     banners = "" if path == "overhang.toml" else shown_to_all(str(target))
     target.unlink()

@@ -154,6 +154,11 @@ EACH = [
     "--debug login {} --via ssh --from 192.0.2.5 --name piet --password-file missing.txt",
     "--debug audit {} --project broken.toml",
     "audit {} --dialect broken.dialect.toml",
+    "compare quay.sheet {} --format json",
+    "compare {} quay.sheet --format html",
+    "compare {} quay.sheet --format markdown",
+    "rehearse quay.sheet {} --long",
+    "mend {}",
 ]
 
 

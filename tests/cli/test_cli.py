@@ -72,9 +72,9 @@ quay  router, north quay  quay.sheet
                   at the console, knowing the console password (clear text in the configuration) and
                   the enable secret (reversible in the configuration): level 1, then 15
            fix    Set a hashed one. The old one is exposed, so choose another.
-                  drop elevation 15: password
                   elevation 15:
                       password withheld
+                  drop elevation 15: password none
   MEDIUM   port-shared-password
            the console asks for one shared password: it gets passed around, logins cannot be told
            apart, and it leads to level 15
@@ -85,9 +85,9 @@ quay  router, north quay  quay.sheet
                   at the console, knowing the console password (clear text in the configuration):
                   level 1, then 14
            fix    Ask for local accounts, and remove the shared password.
-                  drop entry console: password
                   entry console:
                       check users
+                  drop entry console: password
 
 not examined
   on which addresses the device answers: no address is configured

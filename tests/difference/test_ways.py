@@ -132,11 +132,11 @@ def check_seeds(first: int, last: int, probes: int = 12) -> int:
 
 
 def test_rows_agree_with_brute_force_on_both_sides() -> None:
-    assert check_seeds(0, 60) > 300
+    assert check_seeds(0, 25) > 150
 
 
 def test_a_device_differs_in_nothing_from_itself_and_gains_what_the_other_way_round_is_lost() -> None:
-    for seed in range(200, 280):
+    for seed in range(200, 240):
         old, new, _ = pair_of(seed)
         same = Pair(old, old).ways
         assert (same.gained, same.lost) == ((), ()), old.text

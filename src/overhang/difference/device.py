@@ -1,7 +1,6 @@
 """The difference between two devices as one value."""
 
 import datetime
-import hashlib
 from typing import NamedTuple
 
 from overhang.difference.people import PersonChange, compare_people
@@ -151,8 +150,7 @@ def _keys_of(side: Side | None) -> FactKey:
         if fact.code in _UNSAID:
             return profile, fact.about
         if isinstance(origin, Origin) and origin.file == config.device.file and origin.line in unread:
-            text = config.lines.reveal(origin.line).strip()
-            return hashlib.sha256(text.encode("utf-8", "surrogatepass")).digest(), fact.about
+            return config.lines.digest(origin.line), fact.about
         return fact.code, fact.about
 
     return key
