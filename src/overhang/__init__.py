@@ -16,8 +16,11 @@ if TYPE_CHECKING:  # the typing module is not worth its time to a program that o
         access_paths,
         audit,
         audit_paths,
+        compare,
         expect,
         load,
+        mend,
+        rehearse,
         simulate,
         to_frame,
     )
@@ -28,7 +31,8 @@ if TYPE_CHECKING:  # the typing module is not worth its time to a program that o
 
 _HOMES = {
     **dict.fromkeys(("Devices", "LoadedDevice", "Path"), "api"),
-    **dict.fromkeys(("access_paths", "audit", "audit_paths", "expect", "load", "simulate", "to_frame"), "api"),
+    **dict.fromkeys(("access_paths", "audit", "audit_paths", "compare", "expect", "load", "mend", "rehearse"), "api"),
+    **dict.fromkeys(("simulate", "to_frame"), "api"),
     "Attempt": "simulation",
     "AuditReport": "auditing.report",
     "OverhangError": "errors",
@@ -48,8 +52,11 @@ __all__ = [
     "access_paths",
     "audit",
     "audit_paths",
+    "compare",
     "expect",
     "load",
+    "mend",
+    "rehearse",
     "simulate",
     "to_frame",
 ]

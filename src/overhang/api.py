@@ -22,7 +22,7 @@ from overhang.exposure import (
 )
 from overhang.exposure.knowledge import Examined, Knowledge
 from overhang.language import ParsedConfig
-from overhang.loading import Loader, Progress, Projects
+from overhang.loading import Loader, Progress, Projects, read_file
 from overhang.model import Device, parse_address
 from overhang.model.hash_budget import HashBudget, share_of
 from overhang.project import Expectation, Project
@@ -33,6 +33,10 @@ from overhang.text import Diagnostic, OverhangError
 
 if TYPE_CHECKING:
     import pandas
+
+    from overhang.changes.compare import Comparison
+    from overhang.changes.mend import Choices, Mend
+    from overhang.changes.rehearse import Rehearsal, Session
 
 
 class LoadedDevice:
@@ -347,6 +351,63 @@ def check_expectations(
             for expectation in chosen:
                 results[expectation].append(checker.check(expectation))
     return results, knowledge.untried if knowledge is not None else 0
+
+
+def compare(
+    old: Devices | Iterable[LoadedDevice],
+    new: Devices | Iterable[LoadedDevice],
+    *,
+    moment: datetime.datetime | None = None,
+) -> "Comparison":
+    """Compare two states of devices: who can get in now who could not, who no longer, and what else differs.
+
+    Devices are paired by name, then by file; both states are judged at one moment, each by its own project.
+    """
+    from overhang.changes.compare import compare as compare_sides  # what only changes need is imported for them
+
+    sides: list[list[tuple[str, ParsedConfig | Unreadable]]] = []
+    projects: list[dict[str, Project]] = []
+    for each in (old, new):
+        loaded = list(each)
+        unreadable = each.unreadable if isinstance(each, Devices) else ()
+        sides.append([*((one.file, one.config) for one in loaded), *((one.file, one) for one in unreadable)])
+        projects.append({one.file: one.project for one in loaded})
+    return compare_sides(
+        sides[0],
+        sides[1],
+        now(moment),
+        lambda config: projects[0][config.device.file],
+        lambda config: projects[1][config.device.file],
+    )
+
+
+def rehearse(
+    device: LoadedDevice,
+    change: str | os.PathLike[str],
+    *,
+    session: "Session | None" = None,
+    at_once: bool = False,
+    moment: datetime.datetime | None = None,
+) -> "Rehearsal":
+    """Apply a change of a device statement by statement: who gains, who is locked out, and a safe order.
+
+    ``change`` is a file of sheet statements, or of the maker's own words; ``session`` is the one in which it is typed.
+    Raises OverhangError where it cannot be read.
+    """
+    from overhang.changes.change import read_change
+    from overhang.changes.rehearse import Rehearser
+
+    path = os.fspath(change)
+    loader = Loader(Projects())
+    read = read_change(device.config, read_file(path), path, lambda: read_file(device.file), loader.reader(device.file))
+    return Rehearser(device.config, device.project, now(moment), session).rehearse(read, at_once=at_once)
+
+
+def mend(device: LoadedDevice, choices: "Choices | None" = None, *, moment: datetime.datetime | None = None) -> "Mend":
+    """Find what mends a device's findings: remedies in a safe order, each proved, as statements of a sheet."""
+    from overhang.changes.mend import Mender
+
+    return Mender(device.config, device.project, now(moment), every, choices).mend()
 
 
 def to_frame(

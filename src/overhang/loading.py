@@ -16,6 +16,8 @@ from overhang.repository import Blob, GitProblem, Repository, split_revision, wa
 from overhang.text import UnreadableInput
 
 _LARGEST = 256 * 1024 * 1024
+#: What files in a folder that is searched end in that are no devices: dialects, their steps, and changes to devices.
+_NO_DEVICES = (DIALECT, STEP, ".change")
 _TOO_LARGE = f"larger than {_LARGEST >> 20} MB; configurations are smaller"
 _NOTHING_HERE = "no file in this folder that a reader recognises"
 _NO_FILE = "not a regular file; to read from a pipe, name it - and send it to standard input"
@@ -137,7 +139,7 @@ class Loader:
             files = repository.files(repository.commit(revision))
             inside = repository.inside
             single = [each.path for each in files] == [inside]
-            for each in files if single else wanted_files(files, (PROJECT,), (DIALECT, STEP)):
+            for each in files if single else wanted_files(files, (PROJECT,), _NO_DEVICES):
                 below = each.path if not inside else each.path[len(inside) + 1 :]
                 name = path if single else os.path.join(path, below)
                 shown = f"{revision}:{name if '/' in name else './' + name}"
@@ -216,7 +218,7 @@ class Loader:
 
 def searched(path: str) -> bool:
     """Whether a folder that is searched would be searched for a file of this path below it."""
-    return bool(wanted_files([Blob(path, "")], (PROJECT,), (DIALECT, STEP)))
+    return bool(wanted_files([Blob(path, "")], (PROJECT,), _NO_DEVICES))
 
 
 def find_files(paths: Iterable[str]) -> Iterator[Found]:
@@ -239,7 +241,7 @@ def _in_folder(folder: str) -> Iterator[str | Unreadable]:
     for here, folders, files in os.walk(folder, onerror=problems.append):
         folders[:] = sorted(name for name in folders if not name.startswith("."))
         for name in sorted(files):
-            if not name.startswith(".") and name != PROJECT and not name.endswith((DIALECT, STEP)):
+            if not name.startswith(".") and name != PROJECT and not name.endswith(_NO_DEVICES):
                 yield os.path.join(here, name)
     for problem in problems:
         yield Unreadable(str(problem.filename), f"cannot be opened: {problem.strerror}")

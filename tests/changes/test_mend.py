@@ -184,8 +184,8 @@ def test_the_file_that_is_written(overhang: Run, write: Write, tmp_path: Path) -
     assert (ran.code, ran.err, ran.out) == (1, "", WRITTEN)
     ran = overhang("mend", "quay.sheet", "--only", "telnet-accepted", "--output", "out")
     assert (ran.code, ran.err) == (0, "")
-    assert sorted(path.name for path in (tmp_path / "out").iterdir()) == ["quay.back.sheet", "quay.mend.sheet"]
-    assert (tmp_path / "out" / "quay.back.sheet").read_text().splitlines()[1:] == [
+    assert sorted(path.name for path in (tmp_path / "out").iterdir()) == ["quay.back.change", "quay.mend.change"]
+    assert (tmp_path / "out" / "quay.back.change").read_text().splitlines()[1:] == [
         "entry vty 0-11: accept ssh telnet",
         "telnet: on",
     ]

@@ -12,6 +12,7 @@ from overhang.changes.judge import Judged, judge
 from overhang.difference import Difference, StatementChange, difference
 from overhang.exposure import ExpectationResult
 from overhang.language import ParsedConfig
+from overhang.model.hash_budget import PER_DEVICE, PER_RUN, HashBudget
 from overhang.project import Project
 
 #: What stands on one side: each configuration, or why there is none, by its path below the side.
@@ -110,6 +111,7 @@ def compare(
         results = judge([(config, project_of(config)) for _, config in configs], moment)
         judged.append({number: result for (number, _), result in zip(configs, results, strict=True)})
     some_unreadable = [any(isinstance(config, Unreadable) for _, config in side) for side in (old, new)]
+    share = max(PER_DEVICE, min(4 * PER_DEVICE, PER_RUN // max(1, len(pairs))))
     devices: list[DeviceComparison] = []
     loose: list[Unreadable] = []
     for number, each in enumerate(pairs):
@@ -123,14 +125,14 @@ def compare(
             which = "old" if one is None else "new"
             devices.append(_unable(one, other, f"it may be in a file of the {which} side that cannot be read"))
         else:
-            devices.append(compare_two(one, other))
+            devices.append(compare_two(one, other, HashBudget(share)))
     return Comparison(tuple(devices), tuple(loose), moment, tuple(left_out))
 
 
-def compare_two(old: Judged | None, new: Judged | None) -> DeviceComparison:
-    """Compare one device in two states, either of which may be missing."""
+def compare_two(old: Judged | None, new: Judged | None, budget: HashBudget | None = None) -> DeviceComparison:
+    """Compare one device in two states, either of which may be missing; ``budget`` is for comparing hashes."""
     sides = [None if each is None else each.side._replace(project=each.people) for each in (old, new)]
-    found = difference(sides[0], sides[1])
+    found = difference(sides[0], sides[1], budget)
     name = (new or old).side.name  # type: ignore[union-attr]
     renamed = old is not None and new is not None and old.side.name != name
     return DeviceComparison(

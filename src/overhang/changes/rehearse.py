@@ -244,29 +244,43 @@ class Rehearser:
             for name, person in self._watched.people.items()
         }
         self.level = None if session is None else session.level(self._side, moment)[1]
-        self._known: dict[object, _State] = {}
+        self._items = {name for several in self._side.found.credentials.names for name in several}
 
     # -- the states of a device ----------------------------------------------------------------------------------------
 
-    def state(self, config: ParsedConfig) -> _State:
-        """A state of the device."""
+    def state(self, config: ParsedConfig, before: _State | None = None) -> tuple[_State, Difference | None]:
+        """A state of the device, and what differs from the one ``before`` it."""
         resolved = resolve(config, self.project, self._budget)
-        found = find_paths(resolved, self.moment, self.project.servers)
-        side = Side(config, self._watched, resolved, found)
-        secrets, ways = compare_sides(self._side, side, self._budget)
-        before = frozenset(secrets.of[0])
-        opened = tuple(each for each in ways.gained if each.path.needs <= before)
+        paths = find_paths(resolved, self.moment, self.project.servers)
+        side = Side(config, self._watched, resolved, paths)
+        found = None if before is None else difference(before.side, side, self._budget)
+        if before is not None and found is not None and not self._may_open(found, before):
+            opened, ways = before.opened, before.ways
+        else:
+            secrets, ways = compare_sides(self._side, side, self._budget)
+            known = frozenset(secrets.of[0])
+            opened = tuple(each for each in ways.gained if each.path.needs <= known)
         out: dict[str, bool] = {}
         for name, person in self._watched.people.items():
             if self._levels[name] is None:
                 continue
-            surely, perhaps = reached(found, person, self._watched)
+            surely, perhaps = reached(paths, person, self._watched)
             if not surely:
                 out[name] = not perhaps
         comes_back, level = (None, None) if self.session is None else self.session.level(side, self.moment)
         if comes_back and self.level is not None and (level is None or level < self.level):
             comes_back = False
-        return _State(side, out, opened, ways, comes_back, level)
+        return _State(side, out, opened, ways, comes_back, level), found
+
+    def _may_open(self, found: Difference, before: _State) -> bool:
+        """Whether what is open to knowledge from before the change can be another thing after a statement."""
+        if found.lost and before.opened:
+            return True
+        names = found.ways.new.credentials.names
+        return any(
+            all(any(name in self._items for name in names[number]) for number in change.path.needs)
+            for change in found.gained
+        )
 
     def start(self) -> _State:
         """The state before the change."""
@@ -286,8 +300,7 @@ class Rehearser:
             remark = applied.remark or ("" if changes else DOES_NOTHING)
             state, found = before, None
             if changes and any(map(matters, changes)):
-                state = self.state(applied.config)
-                found = difference(before.side, state.side, self._budget)
+                state, found = self.state(applied.config, before)
             elif changes or applied.remark:
                 state = before._replace(side=before.side._replace(config=applied.config))
             if found is not None and found.empty and not applied.remark:
@@ -447,7 +460,7 @@ class _OrderFinder:
             if not any(map(matters, changes)):
                 self._states[frozenset(order)] = before._replace(side=before.side._replace(config=config))
                 return ""
-        state = self._rehearser.state(config)
+        state, _ = self._rehearser.state(config)
         self._states[frozenset(order)] = state
         return self._rehearser._unsafe(state, self._end)
 

@@ -110,10 +110,13 @@ def _login(path: str, attempt: Attempt, loader: Loader, command: str) -> None:
 
 def _next(folder: str) -> list[list[tuple[str, str]]]:
     gate = os.path.join(folder, "harbour", "harbour-gate.sheet")
+    quay, changes = os.path.join(folder, "southpier", "south-quay.sheet"), os.path.join(folder, "changes")
     rows = (
         (f"overhang audit {folder}/northquay/north-edge.sheet", "one device, with the lines, access paths and fixes"),
         ("overhang rules telnet-accepted", "why a rule matters, and how to fix what it finds"),
         (f"overhang login {gate} --via console", "a login without a username"),
+        (f"overhang rehearse {quay} {changes}/new-account.change", "a change that locks out for two lines"),
+        (f"overhang rehearse {quay} {changes}/new-password.change", "the same change, and nobody is locked out"),
     )
     return [[], [("What to type next", "bold")], *_rows(rows)]
 

@@ -102,13 +102,13 @@ def _write(options: argparse.Namespace, mends: list[tuple[Mend, str | None]]) ->
     for mend, comment in mends:
         stem = _UNSAFE.sub("_", mend.name).strip(".") or "device"
         number = 2
-        while f"{stem}.mend" in {name.rsplit(".", 1)[0] for name in files}:
+        while any(name.startswith(f"{stem}.mend") for name in files):
             stem, number = f"{_UNSAFE.sub('_', mend.name)}-{number}", number + 1
         if options.to == "sheet":
             files[f"{stem}.mended.sheet"] = unparse(mend.after.stated, secrets=False)
             continue
-        files[f"{stem}.mend.{'sheet' if comment is None else 'txt'}"] = change_text(mend, comment)
-        files[f"{stem}.back.sheet"] = back_text(mend)
+        files[f"{stem}.mend.change"] = change_text(mend, comment)
+        files[f"{stem}.back.change"] = back_text(mend)
     paths = {name: os.path.join(options.output, name) for name in files}
     for path in paths.values():
         check_target(path, options)

@@ -103,10 +103,8 @@ def rehearse_lines(rehearsal: Rehearsal, width: int, *, long: bool = False) -> I
         yield [(piece, style)]
     yield []
     device = rehearsal.base.side
-    yield [
-        (cut(device.name, 40), "bold"),
-        ("  " + cut(f"{device.file} with {rehearsal.change.file}", width - 42), "dim"),
-    ]
+    name, files = cut(device.name, 40), f"{device.file} with {rehearsal.change.file}"
+    yield [(name, "bold"), ("  " + cut(files, width - len(name) - 2), "dim")]
     quiet = 0
     for step in rehearsal.steps:
         lines = list(_step(rehearsal, step, width))
