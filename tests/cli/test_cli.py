@@ -550,13 +550,13 @@ def test_demo_lays_out_and_never_overwrites_what_it_did_not_write(overhang: Run,
     assert overhang("demo") == (2, "", f"overhang: tidewater/northquay/north-quay.sheet: {message}\n")
     assert changed.read_text() == "mine\n"
     (tmp_path / "file").write_text("")
-    assert overhang("demo", "file") == (74, "", "overhang: file/gannet: cannot be made: Not a directory\n")
+    assert overhang("demo", "file") == (74, "", "overhang: file/changes: cannot be made: Not a directory\n")
 
 
 def test_the_commands_that_the_demo_shows_can_be_typed(overhang: Run, tmp_path: Path) -> None:
     out = overhang("demo").out.replace("\\\n", "")
     commands = re.findall(r"(?m)^(?:\$ |  )overhang (.*?)(?:  .*)?$", out)
-    assert len(commands) == 6
+    assert len(commands) == 8
     for command in commands:
         done = subprocess.run(
             ["bash", "-c", f"{sys.executable} -m overhang {command}"],

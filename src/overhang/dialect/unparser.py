@@ -14,6 +14,8 @@ from overhang.language.unparser import statement_words
 #: What stands in a maker's line where somebody has to choose a secret.
 TO_CHOOSE = "withheld"
 _FORMS = ("hashed", "opaque", "readable", "masked-elsewhere")
+#: Of a secret that the device sends on and has to know itself: shared secrets of servers, and communities.
+_SENT = ("readable", "masked-elsewhere")
 
 
 class MakerLine(NamedTuple):
@@ -51,7 +53,7 @@ def _one(dialect: Dialect, statements: Sequence[PlacedStatement], index: int) ->
 def _written(dialect: Dialect, head: list[str], inner: list[str] | None, *, drop: bool) -> list[MakerLine] | None:
     if drop and not dialect.layout.take_back:
         return None
-    for form in _variants(inner):
+    for form in _variants(inner, _SENT if head[:1] in (["servers"], ["snmp"]) else _FORMS):
         for target, template in _targets(dialect, drop=drop):
             values = recognise(template, head, form, target.holes)
             if values is None:
@@ -62,12 +64,12 @@ def _written(dialect: Dialect, head: list[str], inner: list[str] | None, *, drop
     return None
 
 
-def _variants(inner: list[str] | None) -> Iterator[list[str] | None]:
+def _variants(inner: list[str] | None, forms: Sequence[str]) -> Iterator[list[str] | None]:
     """The statement, and with a secret that is to be chosen the forms that a maker may want it in."""
     if inner is not None and TO_CHOOSE in inner:
         at = inner.index(TO_CHOOSE)
         if at and inner[at - 1] in SECRET_AFTER:
-            for form in _FORMS:
+            for form in forms:
                 yield [*inner[:at], form, TO_CHOOSE, *inner[at + 1 :]]
     yield inner
 
