@@ -156,7 +156,6 @@ EACH = [
     "audit {} --dialect broken.dialect.toml",
     "compare quay.sheet {} --format json",
     "compare {} quay.sheet --format html",
-    "compare {} quay.sheet --format markdown",
     "rehearse quay.sheet {} --long",
     "mend {}",
 ]
