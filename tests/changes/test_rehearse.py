@@ -5,9 +5,10 @@ import random
 import pytest
 
 from overhang.changes.change import NOT_THERE, Change, MakerChange, read_change
-from overhang.changes.rehearse import DOES_NOTHING, Rehearsal, Rehearser, Session, matters
+from overhang.changes.rehearse import DOES_NOTHING, Rehearsal, Rehearser, Session, accounts_alone, matters
 from overhang.difference import statement_changes
-from overhang.exposure import find_paths
+from overhang.exposure import AccessPaths, explorer_of, find_paths, paths_of
+from overhang.exposure.explore import Similar
 from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
 from overhang.language import ParsedConfig, read_sheet
 from overhang.language.builder import Builder
@@ -202,3 +203,49 @@ def test_a_makers_text_read_once_is_as_one_read_again_after_each_line(monkeypatc
         for one, other in zip(once, again, strict=True):
             assert one[:3] == other[:3]
             assert statement_changes(one[3], other[3], HashBudget(0)) == (), text
+
+
+def test_what_a_similar_device_gave_is_used_again_and_changes_nothing() -> None:
+    """An account altered, added or removed: every access path is the same as when explored afresh."""
+    used = 0
+    for seed in range(140):
+        made, chance = Made(seed), random.Random(seed)
+        lines = made.text.split("\n")
+        users = [number for number, line in enumerate(lines) if line.startswith("user ")]
+        if len(users) < 2:
+            continue
+        at = chance.choice(users) + 1
+        more = (
+            "    level 15",
+            "    via console",
+            "    from office",
+            "    disabled",
+            "    password readable gull",
+            "    elevates no",
+        )
+        lines[at:at] = [chance.choice((*more, "user nora:\n    password readable boat\n    level 7"))]
+        one, other = read_sheet(made.text, "t"), read_sheet("\n".join(lines), "t")
+        names = accounts_alone(statement_changes(one, other, HashBudget(0)))
+        if not names:
+            continue
+        profiles = {**BUILTIN, "made": made.profile}
+        first = explorer_of(ResolvedDevice(one.device, profiles), NOW, made.held)
+        paths_of(first)
+        again = explorer_of(ResolvedDevice(other.device, profiles), NOW, made.held, Similar(first, names))
+        used += again._similar is not None
+        afresh = find_paths(ResolvedDevice(other.device, profiles), NOW, made.held)
+        assert _named(paths_of(again)) == _named(afresh), f"{seed}\n{other}"
+    assert used > 20
+
+
+def _named(found: AccessPaths) -> list[str]:
+    """Access paths without the numbers of items, which differ by what is asked first."""
+    return sorted(
+        repr(
+            (
+                sorted(map(found.credentials.known_as, each.needs)),
+                each._replace(needs=frozenset(), unknowns=frozenset()),
+            )
+        )
+        for each in found.paths
+    )

@@ -163,11 +163,12 @@ def finding_changes(old: Judged | None, new: Judged | None) -> FindingChanges:
     """The findings that came and went; one that was folded into another before, and stands alone now, is not new."""
     seen = [set[str]() if each is None else {one.fingerprint for one in each.audit.findings} for each in (old, new)]
     spoken = [() if each is None else shown(each.audit).findings for each in (old, new)]
-    return FindingChanges(
-        tuple(each for each in spoken[1] if each.fingerprint not in seen[0]),
-        tuple(each for each in spoken[0] if each.fingerprint not in seen[1]),
-        sum(each.fingerprint in seen[0] for each in spoken[1]),
-    )
+    came = [each for each in spoken[1] if each.fingerprint not in seen[0]]
+    gone = [each for each in spoken[0] if each.fingerprint not in seen[1]]
+    alike = {(each.rule, each.message) for each in came} & {(each.rule, each.message) for each in gone}
+    came = [each for each in came if (each.rule, each.message) not in alike]  # the same, said by other lines
+    gone = [each for each in gone if (each.rule, each.message) not in alike]
+    return FindingChanges(tuple(came), tuple(gone), len(spoken[1]) - len(came))
 
 
 def expectation_changes(

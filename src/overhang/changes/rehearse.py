@@ -19,8 +19,10 @@ from overhang.difference import (
 from overhang.difference.people import reached
 from overhang.difference.statements import statement_changes
 from overhang.difference.ways import Ways
-from overhang.exposure import can_take, find_paths, resolve
+from overhang.exposure import can_take, explorer_of, paths_of, resolve
+from overhang.exposure.explore import Explorer, Similar
 from overhang.language import ParsedConfig
+from overhang.language.lexer import split_words
 from overhang.model import Address
 from overhang.model.hash_budget import PER_RUN, HashBudget
 from overhang.model.vocabulary import PORTS
@@ -216,6 +218,7 @@ class _State(NamedTuple):
     ways: Ways
     comes_back: bool | None
     level: int | None
+    explorer: Explorer | None = None
 
 
 class Rehearser:
@@ -248,10 +251,18 @@ class Rehearser:
 
     # -- the states of a device ----------------------------------------------------------------------------------------
 
-    def state(self, config: ParsedConfig, before: _State | None = None) -> tuple[_State, Difference | None]:
-        """A state of the device, and what differs from the one ``before`` it."""
+    def state(
+        self, config: ParsedConfig, before: _State | None = None, changes: Sequence[StatementChange] = ()
+    ) -> tuple[_State, Difference | None]:
+        """A state of the device, and what differs from the one ``before`` it by some changes of statements."""
         resolved = resolve(config, self.project, self._budget)
-        paths = find_paths(resolved, self.moment, self.project.servers)
+        similar = None
+        if before is not None and before.explorer is not None:
+            names = accounts_alone(changes)
+            similar = Similar(before.explorer, names) if names is not None else None
+        explorer = explorer_of(resolved, self.moment, self.project.servers, similar)
+        paths = paths_of(explorer)
+        explorer.forget_similar()
         side = Side(config, self._watched, resolved, paths)
         found = None if before is None else difference(before.side, side, self._budget)
         if before is not None and found is not None and not self._may_open(found, before):
@@ -270,7 +281,7 @@ class Rehearser:
         comes_back, level = (None, None) if self.session is None else self.session.level(side, self.moment)
         if comes_back and self.level is not None and (level is None or level < self.level):
             comes_back = False
-        return _State(side, out, opened, ways, comes_back, level), found
+        return _State(side, out, opened, ways, comes_back, level, explorer), found
 
     def _may_open(self, found: Difference, before: _State) -> bool:
         """Whether what is open to knowledge from before the change can be another thing after a statement."""
@@ -300,7 +311,7 @@ class Rehearser:
             remark = applied.remark or ("" if changes else DOES_NOTHING)
             state, found = before, None
             if changes and any(map(matters, changes)):
-                state, found = self.state(applied.config, before)
+                state, found = self.state(applied.config, before, changes)
             elif changes or applied.remark:
                 state = before._replace(side=before.side._replace(config=applied.config))
             if found is not None and found.empty and not applied.remark:
@@ -463,6 +474,16 @@ class _OrderFinder:
         state, _ = self._rehearser.state(config)
         self._states[frozenset(order)] = state
         return self._rehearser._unsafe(state, self._end)
+
+
+def accounts_alone(changes: Sequence[StatementChange]) -> frozenset[str] | None:
+    """The accounts that changes are about; None where they are about something else too."""
+    found = set()
+    for each in changes:
+        if not each.block.startswith("user "):
+            return None
+        found.add(split_words(each.block)[0][1].text)
+    return frozenset(found)
 
 
 def matters(change: StatementChange) -> bool:

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 from overhang.exposure.exploring_oracle import NOBODY, ExplorationContext, ExploringOracle, UnknownFact
 from overhang.exposure.work import Work
 from overhang.model import Address
+from overhang.model.items import named_in
 from overhang.model.vocabulary import VTY_WAYS
 from overhang.profiles import UNKNOWN
 from overhang.simulation import Attempt, LockoutState, ResolvedDevice
@@ -50,13 +51,43 @@ class PhaseResult(NamedTuple):
     session: Session | None = None
 
 
-class Explorer:
-    """Explores one device; the answers of each phase are kept, since many ways share them."""
+class Landed(NamedTuple):
+    """What logins at one place under one name lead to: the phases, whether a name is asked for, and what it cost."""
 
-    def __init__(self, resolved: ResolvedDevice, around: ExplorationContext, moment: datetime.datetime) -> None:
+    phases: tuple[PhaseResult, ...]
+    named: bool
+    steps: int
+    doubtful: int
+
+
+class Similar(NamedTuple):
+    """A device that was explored, from which another one differs in what some accounts say alone.
+
+    Logins under other names end there as here: their accounts are found by their names, and nothing else asks those.
+    """
+
+    explorer: "Explorer"
+    accounts: frozenset[str]
+
+
+class Explorer:
+    """Explores one device; the answers of each phase are kept, since many ways share them.
+
+    What a ``similar`` device gave is used again.
+    """
+
+    def __init__(
+        self,
+        resolved: ResolvedDevice,
+        around: ExplorationContext,
+        moment: datetime.datetime,
+        similar: Similar | None = None,
+    ) -> None:
         self.resolved = resolved
         self.around = around
         self.moment = moment
+        self._similar = similar if similar is not None and self._fits(*similar) else None
+        self._by_name: dict[tuple[object, str], Landed] = {}
         #: how many more runs may hang on unknowns, and steps be spent; at 0 exploring stops, and ``complete`` tells so
         self.patience = _MOST_DOUBTFUL_RUNS
         self.work = Work(resolved)
@@ -179,24 +210,87 @@ class Explorer:
             self._landings[key] = _smallest(list(self._explore_landings(endpoint)))
         return self._landings[key]
 
+    def _fits(self, other: "Explorer", changed: frozenset[str]) -> bool:
+        """Whether sets of sources and states, and whatever is asked of all accounts together, are the same on another
+        device."""
+        folded = {name.casefold() for name in changed}
+        stay = [
+            each.level for each in self.resolved.accounts if each.name.casefold() not in folded and each.cap is None
+        ]
+        levels = [level.value for level in stay if level is not None]
+        tiers = any(isinstance(level, int) and 1 <= level <= 14 for level in levels)
+        one, two = self.resolved, other.resolved
+        return (
+            (tiers or one.facts["bare-tier"].value == "deny")
+            and self.around.address_classes.pieces == other.around.address_classes.pieces
+            and (self.around.states, self.around.times) == (other.around.states, other.around.times)
+            and not (one.any_names or two.any_names)
+            and min(len(one.accounts), len(two.accounts)) > 1  # that there are any is asked under every name
+            and one.two_keys == two.two_keys
+            and (one.factory is None) == (two.factory is None)
+            and one.device.unread_users == two.device.unread_users
+        )
+
+    def forget_similar(self) -> None:
+        """Let go of the device whose answers were used again."""
+        self._similar = None
+
+    def _known(self, key: tuple[object, str]) -> Landed | None:
+        """What the similar device gave under a name, in the numbers of this one's items."""
+        similar = self._similar
+        if similar is None or key[1] in (NOBODY, ANYBODY):
+            return None
+        folded = {each.casefold() for each in similar.accounts}
+        found = similar.explorer._by_name.get(key)
+        if found is None or key[1].casefold() in folded:
+            return None
+        theirs, ours = similar.explorer.around.credentials, self.around.credentials
+        phases = []
+        for phase in found.phases:
+            needs = set[int]()
+            for number in phase.needs:
+                own = next((name for name in theirs.names[number] if named_in(name)[1].casefold() not in folded), None)
+                if own is None:
+                    return None
+                needs.add(ours.number(own))
+            phases.append(phase._replace(needs=frozenset(needs)))
+        return found._replace(phases=tuple(phases))
+
     def _explore_landings(self, endpoint: Endpoint) -> Iterator[PhaseResult]:
+        likeness = _likeness(endpoint)
         for name in self.names():
-            attempt = Attempt(endpoint.via, self.moment, name=name, ssh_versions=(1, 2))
-            oracle = ExploringOracle(self.around, placed=endpoint.service is not None)
-            named = endpoint.via == "ssh" or bool(self.resolved.any_names)
-            while True:
-                oracle.restart()
-                run = Evaluation(self.resolved, attempt, oracle, LockoutState())
-                granted = check(run, endpoint)
-                self._count(oracle)
-                if granted is not None:
-                    session = land(run, endpoint, granted.answer, through_list=granted.through_list)
-                    yield _phase(oracle, session.level, session)
-                named = named or any(step.asked == "name" or step.code is Reason.GUEST for step in run.steps)
-                if not self.complete or not oracle.advance():
-                    break
-            if not named or not self.complete:
+            known = self._known((likeness, name)) if name is not None else None
+            if known is None:
+                left, patience = self.work.left, self.patience
+                phases: list[PhaseResult] = []
+                named = self._explore_name(endpoint, name, phases)
+                known = Landed(tuple(phases), named, left - self.work.left, patience - self.patience)
+            else:
+                self.work.spend(known.steps)
+                self.patience -= known.doubtful
+            if name is not None and self.complete:
+                self._by_name[likeness, name] = known
+            yield from known.phases
+            if not known.named or not self.complete:
                 return
+
+    def _explore_name(self, endpoint: Endpoint, name: str | None, phases: list[PhaseResult]) -> bool:
+        """Explore logins at an endpoint under one name; whether a name is asked for at all."""
+        attempt = Attempt(endpoint.via, self.moment, name=name, ssh_versions=(1, 2))
+        oracle = ExploringOracle(self.around, placed=endpoint.service is not None)
+        named = endpoint.via == "ssh" or bool(self.resolved.any_names)
+        while True:
+            oracle.restart()
+            run = Evaluation(self.resolved, attempt, oracle, LockoutState())
+            granted = check(run, endpoint)
+            self._count(oracle)
+            if granted is not None:
+                session = land(run, endpoint, granted.answer, through_list=granted.through_list)
+                phases.append(_phase(oracle, session.level, session))
+            named = named or any(step.asked == "name" or step.code is Reason.GUEST for step in run.steps)
+            if not self.complete or not oracle.advance():
+                break
+        return named
 
     # -- elevating ---------------------------------------------------------------------------------------------------
 

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from overhang.exposure.address_classes import AddressClasses, bits_of
 from overhang.exposure.credentials import CredentialIndex
-from overhang.exposure.explore import Explorer, PhaseResult, parts_of
+from overhang.exposure.explore import Explorer, PhaseResult, Similar, parts_of
 from overhang.exposure.exploring_oracle import ExplorationContext, UnknownFact
 from overhang.model import Address, Hours, parse_address
 from overhang.model.vocabulary import PORTS
@@ -119,14 +119,19 @@ def find_paths(
     return paths_of(explorer_of(resolved, moment, held))
 
 
-def explorer_of(resolved: ResolvedDevice, moment: datetime.datetime, held: Mapping[str, Any] | None = None) -> Explorer:
-    """The explorer of a device at ``moment``, for callers that also need the endpoints."""
+def explorer_of(
+    resolved: ResolvedDevice,
+    moment: datetime.datetime,
+    held: Mapping[str, Any] | None = None,
+    similar: Similar | None = None,
+) -> Explorer:
+    """The explorer of a device at ``moment``, for callers that also need the endpoints, or explore ``similar`` ones."""
     downs, times = server_states(resolved), time_classes(resolved)
     states = [down for down in downs for _ in times]
     around = ExplorationContext(
         AddressClasses.of(resolved), states, times * len(downs), CredentialIndex.of(resolved), held
     )
-    return Explorer(resolved, around, moment)
+    return Explorer(resolved, around, moment, similar)
 
 
 def paths_of(explorer: Explorer) -> AccessPaths:
