@@ -1,6 +1,6 @@
 """How long a rehearsal of 1,000 lines takes on the largest device of the demo: of its maker's words, and of accounts.
 
-    python benchmarks/rehearse.py
+python benchmarks/rehearse.py
 """
 
 import os
