@@ -36,7 +36,8 @@ if TYPE_CHECKING:
 
     from overhang.changes.compare import Comparison
     from overhang.changes.mend import Choices, Mend
-    from overhang.changes.rehearse import Rehearsal, Session
+    from overhang.changes.rehearse import Rehearsal
+    from overhang.changes.session import Session
 
 
 class LoadedDevice:

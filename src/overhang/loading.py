@@ -145,25 +145,27 @@ class Loader:
                 shown = f"{revision}:{name if '/' in name else './' + name}"
                 result = self.blob(repository, each, name, shown)
                 yield from (("", problem) for problem in self._problems())
-                if isinstance(result, Unreadable) and result.error == _UNKNOWN and not single:
+                if result is None and not single:
                     self.left_out.append(shown)
                     continue
-                yield os.path.basename(path) if single else below, result
+                yield os.path.basename(path) if single else below, result or Unreadable(shown, _UNKNOWN)
             if not files:
                 yield "", Unreadable(f"{revision}:{path}", "there is no such file or folder at this revision")
 
     def at(self, repository: Repository, blob: Blob, path: str) -> Config | None:
         """A configuration out of a repository's history, of a ``path`` below its top. None where no reader recognises
         it."""
-        found = self.blob(repository, blob, os.path.join(repository.top, path), path)
-        return None if isinstance(found, Unreadable) and found.error == _UNKNOWN else found
+        return self.blob(repository, blob, os.path.join(repository.top, path), path)
 
-    def blob(self, repository: Repository, blob: Blob, path: str, shown: str) -> Config:
-        """A configuration out of a repository; ``path`` says which project and dialects hold for it."""
+    def blob(self, repository: Repository, blob: Blob, path: str, shown: str) -> Config | None:
+        """A configuration out of a repository; ``path`` says which project and dialects hold for it. None where no
+        reader recognises it."""
         if blob.size > _LARGEST:
             return Unreadable(shown, _TOO_LARGE)
         try:
             return self.read(repository.content(blob.hash), path, shown)
+        except Unrecognised:
+            return None
         except (UnreadableInput, GitProblem) as problem:
             return Unreadable(shown, str(problem))
 

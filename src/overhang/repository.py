@@ -36,6 +36,10 @@ class GitProblem(OverhangError):
     """What cannot be read from a repository, and why."""
 
 
+class GitMissing(GitProblem):
+    """There is no git on this machine."""
+
+
 class Blob(NamedTuple):
     """A file in a tree: its path below the top of the repository, the hash that git has of its content, its size."""
 
@@ -111,7 +115,7 @@ class Repository:
                 check=False,
             )
         except FileNotFoundError:
-            raise GitProblem(_MISSING) from None
+            raise GitMissing(_MISSING) from None
         if done.returncode:
             raise GitProblem(f"{folder}: {_why(done.stderr)}")
         return done.stdout
@@ -123,9 +127,9 @@ class Repository:
         try:
             words = ("rev-parse", "--verify", "--quiet", "--end-of-options", revision + "^{commit}")
             return self._asked(self._folder, *words).decode("ascii").strip()
-        except GitProblem as problem:
-            if str(problem) == _MISSING:
-                raise
+        except GitMissing:
+            raise
+        except GitProblem:
             raise GitProblem(f"no revision {revision} in the repository {self.top}") from None
 
     def files(self, commit: str) -> list[Blob]:
@@ -283,7 +287,7 @@ def write_repository(
         try:
             done = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, env=environment, check=False)
         except FileNotFoundError:
-            raise GitProblem(_MISSING) from None
+            raise GitMissing(_MISSING) from None
         if done.returncode:
             raise GitProblem(f"{folder}: {_why(done.stderr)}")
 

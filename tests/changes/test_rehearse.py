@@ -4,8 +4,10 @@ import random
 
 import pytest
 
+from overhang.changes.bearing import accounts_alone, matters
 from overhang.changes.change import NOT_THERE, Change, MakerChange, read_change
-from overhang.changes.rehearse import DOES_NOTHING, Rehearsal, Rehearser, Session, accounts_alone, matters
+from overhang.changes.rehearse import DOES_NOTHING, Rehearsal, Rehearser
+from overhang.changes.session import Session
 from overhang.difference import statement_changes
 from overhang.exposure import AccessPaths, explorer_of, find_paths, paths_of
 from overhang.exposure.explore import Similar

@@ -285,13 +285,12 @@ def only_within(context: RuleContext, name: str, networks: Iterable[str], *, wid
     ``widen`` all of them. Nothing where that would be nothing."""
     head, held = named("sources", name), context.device.sources[name]
     wanted = list(networks) if widen else _both(context, name, networks)
-    old = [unparse_value("sources", "rules", each.value) for each in held.rules]
+    old = {unparse_value("sources", "rules", each.value): each.value.act for each in held.rules}
     new = [f"allow {network}" for network in wanted]
     if not new:
         return []
-    gone = [line for line in dict.fromkeys(old) if line not in new]
-    denies = [line for line in gone if line.startswith("deny ")]
-    allows = [line for line in gone if line not in denies]
+    denies = [line for line, act in old.items() if act == "deny" and line not in new]
+    allows = [line for line, act in old.items() if act != "deny" and line not in new]
     end = ["at-end deny"] if held.at_end is not None and held.at_end.value else []
     added = [*(line for line in new if line not in old), *end]
     return [*(block(head, *added) if added else []), *(f"drop {head}: {line}" for line in (*allows, *denies))]

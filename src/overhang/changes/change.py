@@ -13,7 +13,7 @@ from overhang.dialect.tokenizer import Node
 from overhang.formats.dialect_format import DialectReader
 from overhang.formats.sheet_format import READER as SHEETS
 from overhang.language import ParsedConfig
-from overhang.language.builder import NOTHING_TO_DROP, Builder
+from overhang.language.builder import Builder
 from overhang.language.ir import Program
 from overhang.language.parsed_config import decode
 from overhang.language.parser import parse_program
@@ -129,11 +129,8 @@ class SheetChange:
                 yield Applied(at, self._lines.quote(at).strip(), self._made(builder, unread=True), remark)
             if index + 1 < len(placed) and placed[index + 1].line == line:
                 continue
-            remark = ""
-            for warning in builder.warnings[told:]:
-                if warning.message == NOTHING_TO_DROP:
-                    remark = NOT_THERE
-            told = len(builder.warnings)
+            remark = NOT_THERE if builder.missed[told:] else ""
+            told = len(builder.missed)
             opens = placed[index].statement.spec.opens and not placed[index].statement.drop
             if opens and index in inside and index not in texts:
                 continue  # the head of a block takes effect with the first statement in it

@@ -122,7 +122,6 @@ class Mender:
         base = judge_one(config, project, moment)
         self._base = base._replace(expectations=expectations_on(base.side, project, moment))
         self._wanted, self._chosen = wanted, choices or Choices()
-        self._fresh: dict[str, str] = {}
         self._prover = Prover(self._base, moment)
         self._reads = reads
         self._own_words = reads is not None and config.phrase is not None

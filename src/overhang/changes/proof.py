@@ -17,7 +17,6 @@ from overhang.difference.ways import Ways
 from overhang.exposure import AccessPaths, ExpectationResult, applies_to, find_paths, resolve
 from overhang.language import ParsedConfig
 from overhang.model.hash_budget import PER_RUN, HashBudget
-from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.vocabulary import PORTS
 from overhang.project import Person, Project
 
@@ -58,16 +57,13 @@ class Aim(NamedTuple):
 class Prover:
     """Proves changes of one device, at one moment and under its project."""
 
-    def __init__(self, base: Judged, moment: datetime.datetime, fresh: Mapping[str, str] | None = None) -> None:
+    def __init__(self, base: Judged, moment: datetime.datetime) -> None:
         self.base, self.moment = base, moment
         self.project: Project = base.side.project
         self.budget = HashBudget(PER_RUN)
         self.budget.learn(base.side.resolved.hashes)
-        for hashed, text in (fresh or {}).items():
-            self.budget.know(StoredSecret(Form.HASHED, hashed), text)
         self._expected = {each.expectation.say for each in self._expectations(base.side) if each.holds}
         self.needs = self._needs()
-        self._known: dict[str, list[Flaw]] = {}
 
     def _expectations(self, side: Side) -> Sequence[ExpectationResult]:
         return expectations_on(side, self.project, self.moment)

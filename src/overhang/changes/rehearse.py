@@ -4,9 +4,11 @@ import datetime
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from overhang.changes.change import NOT_UNDERSTOOD, Applied, Change
+from overhang.changes.bearing import accounts_alone, matters
+from overhang.changes.change import Applied, Change
 from overhang.changes.compare import DeviceComparison, compare_two
 from overhang.changes.judge import Judged, expectations_on, judge_one
+from overhang.changes.session import Session
 from overhang.difference import (
     Difference,
     PersonChange,
@@ -19,92 +21,16 @@ from overhang.difference import (
 from overhang.difference.people import reached
 from overhang.difference.statements import statement_changes
 from overhang.difference.ways import Ways
-from overhang.exposure import can_take, explorer_of, paths_of, resolve
+from overhang.exposure import explorer_of, paths_of, resolve
 from overhang.exposure.explore import Explorer, Similar
 from overhang.language import ParsedConfig
-from overhang.language.lexer import split_words
-from overhang.model import Address
 from overhang.model.hash_budget import PER_RUN, HashBudget
-from overhang.model.vocabulary import PORTS
-from overhang.project import Person, Project
-from overhang.simulation import Attempt, decide
+from overhang.project import Project
 
 DOES_NOTHING = "does nothing"
 #: Looking for a safe order stops after so many states of the device.
 _MOST_STATES = 600
 _MOST_REASONS = 3
-#: What has no say in who gets in: a block and the fields of it, or "" for all of them.
-_NO_MATTER: Mapping[str, frozenset[str]] = {
-    "device": frozenset({"kind", "site", "changed", "saved"}),
-    "banner": frozenset({"", "lines"}),
-    "passwords": frozenset({"mask", "length", "classes", "remember", "youngest", "oldest", "warn"}),
-    "management": frozenset({"record"}),
-    "ssh": frozenset({"port", "sessions", "rate", "finish_within"}),
-    "telnet": frozenset({"port", "sessions", "rate"}),
-    "web": frozenset({"http_port", "https_port", "certificate", "certificate_key", "certificate_valid", "tls"}),
-    "door": frozenset({"port"}),
-    "address": frozenset({"interface", "faces"}),
-}
-_IDLE = "idle"
-
-
-class Session(NamedTuple):
-    """The session in which a change is typed: by which way, from where, under which name, knowing which items."""
-
-    via: str
-    source: Address | None = None
-    name: str | None = None
-    knows: frozenset[str] = frozenset()
-
-    def level(self, side: Side, moment: datetime.datetime) -> tuple[bool | None, int | None]:
-        """Whether such a login gets in, and the highest level that it reaches; None where that cannot be told."""
-        if self.name is None:
-            return self._without_name(side)
-        best: int | None = None
-        unknown = False
-        for typed in ((), ("anything",)):
-            for elevate in (None, *range(15, 0, -1)):
-                attempt = Attempt(
-                    self.via,
-                    moment,
-                    self.source,
-                    name=self.name,
-                    passwords=typed,
-                    knows=self.knows,
-                    elevate=elevate,
-                    elevate_name=self.name,
-                    elevate_passwords=typed,
-                    ssh_versions=(1, 2),
-                    servers=side.project.servers,
-                )
-                result = decide(side.resolved, attempt).result
-                unknown = unknown or result.outcome == "unknown" or result.elevation == "unknown"
-                if result.outcome == "admitted" and result.level is not None:
-                    best = max(result.level, -1 if best is None else best)
-                if result.outcome != "admitted" or best == elevate or best == 15:
-                    break
-        if best is None and unknown:
-            return None, None
-        return best is not None, best
-
-    def _without_name(self, side: Side) -> tuple[bool | None, int | None]:
-        sits = (self.via,) if self.via in PORTS else ()
-        person = Person("", tuple(self.knows), None, sits)
-        found = side.found
-        levels: list[tuple[int, bool]] = []
-        for path in found.paths:
-            if path.via != self.via or path.needs_busy or not path.states & found.all_up:
-                continue
-            if path.sources is not None and self.source is not None:
-                address = self.source
-                if not path.sources & found.address_classes.holding(address.family, address.value, address.value):
-                    continue
-            if can_take(found, path, person, side.project):
-                levels.append((path.level, path.sure))
-        best = max((level for level, sure in levels if sure), default=None)
-        if best is None and levels:
-            return None, None
-        return best is not None, best
 
 
 class LockOut(NamedTuple):
@@ -171,7 +97,7 @@ class Rehearsal(NamedTuple):
     ``order`` are the numbers of the change's units in an order in which nobody is locked out and nothing is opened for
     a moment, the written one where that is such; None where none was found, and ``why_no_order`` then says why.
     ``session`` is the level of the session before the change, None where there is no session. ``stranded`` are the
-    lines after which it could not come back at its level.
+    lines after which it could not come back at its level. ``in_session``: there is a session to watch.
     """
 
     base: Judged
@@ -186,6 +112,7 @@ class Rehearsal(NamedTuple):
     session: int | None
     stranded: tuple[int, ...] = ()
     at_once: bool = False
+    in_session: bool = False
 
     @property
     def doubts(self) -> int:
@@ -201,7 +128,12 @@ class Rehearsal(NamedTuple):
     def understood(self) -> bool:
         """Whether everything was understood."""
         found = self.end.difference
-        return not self.doubts and found is not None and found.understood
+        return not (self.doubts or self.return_unknown) and found is not None and found.understood
+
+    @property
+    def return_unknown(self) -> bool:
+        """Whether after some statement nobody can tell if the session could come back."""
+        return self.in_session and any(step.comes_back is None for step in self.steps)
 
     @property
     def safe(self) -> bool:
@@ -352,6 +284,7 @@ class Rehearser:
             self.level,
             stranded,
             at_once,
+            self.session is not None,
         )
 
     @staticmethod
@@ -476,24 +409,6 @@ class _OrderFinder:
         return self._rehearser._unsafe(state, self._end)
 
 
-def accounts_alone(changes: Sequence[StatementChange]) -> frozenset[str] | None:
-    """The accounts that changes are about; None where they are about something else too."""
-    found = set()
-    for each in changes:
-        if not each.block.startswith("user "):
-            return None
-        found.add(split_words(each.block)[0][1].text)
-    return frozenset(found)
-
-
-def matters(change: StatementChange) -> bool:
-    """Whether a statement can have a say in who gets in."""
-    kind = change.block.split()[0]
-    if change.whole and kind != "banner":
-        return True
-    return change.field != _IDLE and change.field not in _NO_MATTER.get(kind, frozenset())
-
-
 def _row_key(change: WayChange, ways: Ways) -> object:
     """What makes a row of two comparisons with the same device the same one."""
     path, found = change.path, ways.new
@@ -525,8 +440,3 @@ def _openings(steps: Sequence[Step], states: Sequence[_State]) -> Iterator[Openi
             since.setdefault(key, (step.line, change, state.ways))
     for line, change, ways in since.values():
         yield Opening(line, None, change, ways)
-
-
-def unread_remark(remark: str) -> bool:
-    """Whether a remark says that a line was not understood."""
-    return remark.startswith(NOT_UNDERSTOOD)

@@ -3,7 +3,8 @@
 import argparse
 
 from overhang.changes.change import read_change
-from overhang.changes.rehearse import Rehearsal, Rehearser, Session
+from overhang.changes.rehearse import Rehearsal, Rehearser
+from overhang.changes.session import Session
 from overhang.cli.errors import CLEAN, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, read_moment
 from overhang.cli.main import add_choice

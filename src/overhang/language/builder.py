@@ -21,8 +21,7 @@ from overhang.text import Diagnostic, Level, Origin, Shown, Span
 
 Key = tuple[str, Any]
 _HIGHEST = 15
-#: What is said of a statement that takes back what is not there.
-NOTHING_TO_DROP = "there is nothing to take back"
+_NOTHING_TO_DROP = "there is nothing to take back"
 
 
 class _BlockState:
@@ -79,6 +78,8 @@ class Builder:
         #: whether blocks that another file began are from now on known by the line of this one
         self.claims = False
         self.warnings: list[Diagnostic] = []
+        #: the lines that take back what is not there
+        self.missed: list[int] = []
         self._blocks: dict[Key, _BlockState] = {}
         self._vtys: dict[int, _BlockState] = {}
         self._written: tuple[Statement | None, str] = (None, "")
@@ -209,7 +210,7 @@ class Builder:
         state = self._blocks.get(key)
         if placed.drops_inside:
             if state is None:
-                self._warn(line, NOTHING_TO_DROP)
+                self._missing(line)
             else:
                 yield state
             return
@@ -369,7 +370,7 @@ class Builder:
             first, last = statement.captures["range"]
             gone = [self._vtys.pop(number, None) for number in range(first, last + 1)]
             if not any(gone):
-                self._warn(line, NOTHING_TO_DROP)
+                self._missing(line)
             return
         wanted = _key(block, statement, Origin(self.file, line))
         keys = [
@@ -380,7 +381,7 @@ class Builder:
         for key in keys:
             del self._blocks[key]
         if not keys:
-            self._warn(line, NOTHING_TO_DROP)
+            self._missing(line)
 
     def _drop_value(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
         spec = statement.spec
@@ -407,9 +408,14 @@ class Builder:
             if "password" in fields:
                 state.password_range = ""
         if not found and not quiet:
-            self._warn(line, NOTHING_TO_DROP)
+            self._missing(line)
 
     # -- results -------------------------------------------------------------------------------------------------------
+
+    def _missing(self, line: int) -> None:
+        """A statement takes back what is not there."""
+        self.missed.append(line)
+        self._warn(line, _NOTHING_TO_DROP)
 
     def _warn_again(self, line: int, earlier: int) -> None:
         self._warn(line, f"this is set on line {earlier} already; the later one holds")

@@ -55,10 +55,6 @@ class HashBudget:
             self._tried.setdefault(text, {}).update(answers)
         self._openers.update(other._openers)
 
-    def know(self, stored: StoredSecret, typed: str) -> None:
-        """Note what opens a hash, where that is known without trying."""
-        self._openers[stored.text] = typed
-
     def tried(self, stored: StoredSecret | None, plains: Sequence[tuple[str, str]]) -> int:
         """How many of some clear texts were tried with a hash."""
         tried = self._tried.get(stored.text) if stored is not None else None

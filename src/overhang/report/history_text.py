@@ -108,7 +108,7 @@ def _findings(moment: Moment) -> Iterator[str]:
 def worst_words(worst: Worst | None) -> str:
     """An exposure in words."""
     if worst is None:
-        return "that nobody surely gets in"
+        return "nothing that is certain"
     each = worst.exposure
     return f"{safe(worst.device)}: {way_label(each.via)} to level {each.level}, knowing {each.needs}"
 

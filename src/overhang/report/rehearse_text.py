@@ -27,9 +27,11 @@ def verdict(rehearsal: Rehearsal) -> tuple[str, str]:
             "nobody is locked out" if watched else "no way in is lost" if not _loses(rehearsal) else _lost(rehearsal)
         )
         parts.append("nothing is opened")
+    if rehearsal.return_unknown:
+        parts.append("whether this session could come back cannot be told")
     if rehearsal.doubts:
         parts.append(f"{count(rehearsal.doubts, 'statement')} in doubt")
-    elif not rehearsal.understood:
+    elif not rehearsal.understood and not rehearsal.return_unknown:
         parts.append("as far as known; not everything was understood")
     style = "high" if bad else "medium" if not rehearsal.understood else "good"
     text = "; ".join(parts)
@@ -161,7 +163,7 @@ def _step(rehearsal: Rehearsal, step: Step, width: int) -> Iterator[Line]:
         low = f", but at level {step.level} in place of {rehearsal.session}" if step.level is not None else ""
         text = f"you come back{low}" if low else "if this session ends here, you cannot come back"
         yield from _hung("session", text, "high", width)
-    elif step.comes_back is None and rehearsal.session is not None:
+    elif step.comes_back is None and rehearsal.in_session:
         yield from _hung("session", "whether you could come back cannot be told", "medium", width)
 
 
