@@ -202,7 +202,8 @@ class ExploringOracle(Oracle):
         self.sources = found or self.sources & ~inside
         return bool(found)
 
-    def is_up(self, address: str) -> bool:
+    def is_up(self, address: str, group: str, name: str | None) -> bool:
+        del group, name
         up = self._around.up(address)
         found = self.states & up
         if found and found != self.states and not self._either(("up", address)):

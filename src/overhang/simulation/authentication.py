@@ -75,10 +75,11 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
 def _try(run: Evaluation, challenge: Challenge, asked: Check, tries: Resolved) -> Granted | None:
     """Ask until an answer passes, or no more are taken; then the run was stopped."""
     endpoint, limit = challenge.endpoint, tries.value
+    before = run.attempt.wrong_before
     if not limit and asked.kind != "nothing":
         run.note(Stage.AUTHENTICATION, Reason.OUT_OF_TRIES, tries.origin, limit)
-    for index in range(max(limit, asked.kind == "nothing")):
-        run.offer(run.attempt.passwords, index)
+    for index in range(before, max(limit, asked.kind == "nothing")):
+        run.offer(run.attempt.passwords, index - before)
         answer = _CHECKS[asked.kind](run, challenge, asked)
         if answer.verdict == "yes":
             return Granted(answer, answer.through_list)
@@ -89,11 +90,13 @@ def _try(run: Evaluation, challenge: Challenge, asked: Check, tries: Resolved) -
         if text is not None and answer.asked and run.resolved.device.management.pause and counts_as_wrong(run):
             _count_remote(run, endpoint)
         if text is None or not answer.asked:
+            run.waits = answer.asked
             break
         if index + 1 == limit:
             run.note(Stage.AUTHENTICATION, Reason.OUT_OF_TRIES, tries.origin, limit)
             break
-        if index + 1 >= len(run.attempt.passwords):
+        if index + 1 - before >= len(run.attempt.passwords):
+            run.waits = True
             break
     run.outcome = "denied"
     return None
@@ -122,7 +125,7 @@ def _guest(run: Evaluation, endpoint: Endpoint) -> Answer | None:
     """The answer to whoever gives neither name nor password, where there are guests."""
     service = endpoint.service
     guest = said(run, endpoint, "guest") or (service.guest if service is not None else None)
-    if guest is None or run.attempt.name is not None:
+    if guest is None or run.attempt.name is not None or run.attempt.wrong_before:
         return None
     run.offer(run.attempt.passwords, 0)
     if run.oracle.offers_text():

@@ -1,9 +1,11 @@
 """The decision: reachability, authentication, authorization, elevation; and the merged result of its runs."""
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 from overhang.simulation.authentication import check
 from overhang.simulation.authorization import land
+from overhang.simulation.challenge import Session
 from overhang.simulation.elevation import elevate
 from overhang.simulation.evaluation import Evaluation
 from overhang.simulation.lockout import LockoutState, joined
@@ -12,6 +14,7 @@ from overhang.simulation.reachability import arrive
 from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.resolve import ResolvedDevice
 from overhang.simulation.result import Attempt, Result, Step
+from overhang.simulation.views import Endpoint
 
 #: So many combinations of answers are followed; what is in doubt beyond them stays in doubt.
 _MOST_RUNS = 1_024
@@ -32,47 +35,81 @@ class End(NamedTuple):
     elevation: str | None
 
 
+class Since(NamedTuple):
+    """How far a login has come, so that it can go on from there: what it reached, the session once there is one, and
+    the steps up to there, of which the first ``reached`` led to the prompt."""
+
+    endpoint: Endpoint | None = None
+    session: Session | None = None
+    steps: tuple[Step, ...] = ()
+    reached: int = 0
+
+    def at_prompt(self) -> "Since":
+        """How far it had come when it reached the prompt."""
+        return Since(self.endpoint, None, self.steps[: self.reached], self.reached)
+
+
 class Ended(NamedTuple):
-    """A finished run, with the questions in doubt that it met."""
+    """A finished run, with the questions in doubt that it met. ``waits``: another answer would be taken."""
 
     end: End
     steps: list[Step]
     doubts: tuple[Doubt, ...]
     failures: LockoutState
+    since: Since = Since()
+    waits: bool = False
 
 
-def run_once(resolved: ResolvedDevice, attempt: Attempt, oracle: Oracle, failures: LockoutState) -> Ended:
-    """One run, with the oracle's answers as they stand. ``failures`` is changed."""
+_NOWHERE = Since()
+
+
+def run_once(
+    resolved: ResolvedDevice, attempt: Attempt, oracle: Oracle, failures: LockoutState, since: Since = _NOWHERE
+) -> Ended:
+    """One run, with the oracle's answers as they stand, going on from ``since``. ``failures`` is changed."""
     run = Evaluation(resolved, attempt, oracle, failures)
-    endpoint = arrive(run)
-    granted = check(run, endpoint) if endpoint is not None else None
-    if endpoint is None or granted is None:
-        outcome = run.outcome
-        elevation = None if attempt.elevate is None else "denied"
-        end = End(outcome, None, None, None if outcome != "admitted" else elevation)
-        return Ended(end, run.steps, tuple(oracle.doubts), failures)
-    session = land(run, endpoint, granted.answer, through_list=granted.through_list)
+    run.steps += since.steps
+    endpoint, session = since.endpoint, since.session
+    reached = since.reached
+    if endpoint is None:
+        endpoint = arrive(run)
+        reached = len(run.steps)
+    if endpoint is not None and session is None:
+        granted = check(run, endpoint)
+        if granted is None:
+            end = End(run.outcome, None, None, None)
+            here = Since(endpoint, None, tuple(run.steps[:reached]), reached)
+            return Ended(end, run.steps, tuple(oracle.doubts), failures, here, run.waits)
+        session = land(run, endpoint, granted.answer, through_list=granted.through_list)
+    if endpoint is None or session is None:
+        return Ended(End(run.outcome, None, None, None), run.steps, tuple(oracle.doubts), failures)
     after = session.level
+    here = Since(endpoint, session, tuple(run.steps), reached)
     if attempt.elevate is None:
-        return Ended(End("admitted", after, after, None), run.steps, tuple(oracle.doubts), failures)
+        return Ended(End("admitted", after, after, None), run.steps, tuple(oracle.doubts), failures, here)
     elevated = elevate(run, endpoint, session, attempt.elevate)
     if not elevated.granted and any(step.asked == "password" for step in run.steps if step.stage == Stage.ELEVATION):
         fact = resolved.facts["failed-elevation-closes"]
         if run.settle(fact, "failed-elevation-closes"):
             run.note(Stage.ELEVATION, Reason.CLOSED_BY_ELEVATION, fact.origin)
             end = End("dropped", after, None, "denied")
-            return Ended(end, run.steps, tuple(oracle.doubts), failures)
+            return Ended(end, run.steps, tuple(oracle.doubts), failures, here, run.waits)
     end = End("admitted", after, elevated.level, "granted" if elevated.granted else "denied")
-    return Ended(end, run.steps, tuple(oracle.doubts), failures)
+    return Ended(end, run.steps, tuple(oracle.doubts), failures, here, run.waits)
 
 
 class Decided(NamedTuple):
     """A result, the failures as they may stand after it (more than one where they are in doubt), and how many runs it
-    took."""
+    took.
+
+    ``since`` is how far the login came, None where that is in doubt; ``waits``: another answer would be taken.
+    """
 
     result: Result
     lockout_states: list[LockoutState]
     runs: int = 1
+    since: Since | None = None
+    waits: bool = False
 
 
 def decide(
@@ -81,24 +118,29 @@ def decide(
     lockout_states: list[LockoutState] | None = None,
     *,
     most_runs: int = _MOST_RUNS,
+    since: Since = _NOWHERE,
+    oracle_of: Callable[[Attempt, ResolvedDevice], Oracle] = AttemptOracle,
 ) -> Decided:
     """How ``attempt`` ends on a device, after the failures that ``worlds`` tell of.
 
     Where things are in doubt, at most ``most_runs`` combinations of answers are followed; more make it "can't tell".
+    ``since``: how far the login has come already. ``oracle_of`` makes what answers the questions of the decision.
     """
     if lockout_states is None:
         lockout_states = [LockoutState()]
     if len(lockout_states) == 1:  # nearly always: nothing is in doubt
-        oracle = AttemptOracle(attempt, resolved)
-        ended = run_once(resolved, attempt, oracle, lockout_states[0].copy() if resolved.counts else lockout_states[0])
+        oracle = oracle_of(attempt, resolved)
+        before = lockout_states[0].copy() if resolved.counts else lockout_states[0]
+        ended = run_once(resolved, attempt, oracle, before, since)
         if not oracle.doubts:
-            return Decided(_told(resolved, ended.end, ended.steps), [ended.failures])
+            told = _told(resolved, ended.end, ended.steps)
+            return Decided(told, [ended.failures], 1, ended.since, ended.waits)
     runs: list[Ended] = []
     for failures in lockout_states:
-        oracle = AttemptOracle(attempt, resolved)
+        oracle = oracle_of(attempt, resolved)
         while True:
             oracle.restart()
-            runs.append(run_once(resolved, attempt, oracle, failures.copy()))
+            runs.append(run_once(resolved, attempt, oracle, failures.copy(), since))
             if not oracle.doubts or len(runs) >= most_runs or not oracle.advance():
                 break
             if len(runs) % _ENOUGH_RUNS == 0 and len({ended.end.outcome for ended in runs}) > 1:
@@ -106,7 +148,8 @@ def decide(
     after = list({ended.failures.key(): ended.failures for ended in runs}.values())
     whole = len(runs) < most_runs
     result = _result(resolved, runs, whole=whole)
-    return Decided(result, after if len(after) <= _MOST_STATES else [joined(after)], len(runs))
+    waits = all(ended.waits for ended in runs)
+    return Decided(result, after if len(after) <= _MOST_STATES else [joined(after)], len(runs), None, waits)
 
 
 def _result(resolved: ResolvedDevice, runs: list[Ended], *, whole: bool) -> Result:

@@ -226,12 +226,14 @@ def _tries(run: Evaluation) -> Iterator[int]:
     """The tries that the person makes: the oracle turns to the next text as each begins."""
     fact = run.resolved.facts["elevation-tries"]
     limit = run.settle(fact, "elevation-tries")
-    texts = run.attempt.elevate_passwords
-    for index in range(min(limit, max(1, len(texts)))):
-        run.offer(texts, index)
+    texts, before = run.attempt.elevate_passwords, run.attempt.elevate_wrong_before
+    for index in range(before, min(limit, before + max(1, len(texts)))):
+        run.offer(texts, index - before)
         yield index
-    if len(texts) >= limit:
+    if before + len(texts) >= limit:
         run.note(Stage.ELEVATION, Reason.NO_MORE_TRIES, fact.origin, limit)
+    else:
+        run.waits = True
 
 
 _HOW = {"accounts": _by_accounts, "tiers": _by_tiers, "secret": _by_secret}

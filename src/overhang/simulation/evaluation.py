@@ -18,7 +18,7 @@ _NOTHING_ASKED: frozenset[str] = frozenset()
 class Evaluation:
     """See the module. Each ``note`` adds a step; ``stop`` adds the last one and the outcome."""
 
-    __slots__ = ("asked", "attempt", "lockout", "oracle", "outcome", "resolved", "stage", "steps")
+    __slots__ = ("asked", "attempt", "lockout", "oracle", "outcome", "resolved", "stage", "steps", "waits")
 
     def __init__(self, resolved: ResolvedDevice, attempt: Attempt, oracle: Oracle, lockout: LockoutState) -> None:
         self.resolved = resolved
@@ -29,6 +29,8 @@ class Evaluation:
         self.outcome = ""
         self.asked = _NOTHING_ASKED
         self.stage = Stage.AUTHENTICATION
+        #: whether it ended only since the person answered no more: another answer would be taken
+        self.waits = False
 
     def note(self, stage: Stage, code: Reason, origin: Provenance, *arguments: Any) -> None:
         """Add a step."""

@@ -134,7 +134,7 @@ def _servers(run: Evaluation, challenge: Challenge, said: Configured[Method]) ->
     if group.secret_wrong is not None:
         run.note(run.stage, Reason.GROUP_MUTE, group.secret_wrong.origin, name)
         return Answer("none", group.secret_wrong.origin)
-    if not any(run.oracle.is_up(server.value.address) for server in group.servers):
+    if not any(run.oracle.is_up(server.value.address, name, challenge.name) for server in group.servers):
         if group.block.doubt is not None:
             about = f"whether group {name} has a server that is up"
             if run.maybe(group.block, about):

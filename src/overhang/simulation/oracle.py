@@ -118,8 +118,8 @@ class Oracle(ABC):
         """The VTYs that are free, in order."""
 
     @abstractmethod
-    def is_up(self, address: str) -> bool:
-        """Whether an AAA server answers."""
+    def is_up(self, address: str, group: str, name: str | None) -> bool:
+        """Whether an AAA server of ``group`` answers to the account ``name`` and what is typed now."""
 
     @abstractmethod
     def server_says(self, group: str, name: str | None) -> ServerAnswer:
@@ -207,7 +207,8 @@ class AttemptOracle(Oracle):
         busy = self.attempt.busy
         return [vty for vty in vtys if vty.number not in busy] if busy else vtys
 
-    def is_up(self, address: str) -> bool:
+    def is_up(self, address: str, group: str, name: str | None) -> bool:
+        del group, name
         return address not in self.attempt.down
 
     def server_says(self, group: str, name: str | None) -> ServerAnswer:

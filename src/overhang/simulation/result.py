@@ -53,7 +53,8 @@ class Attempt(NamedTuple):
     addresses of servers that do not answer. ``moment`` is the time of the attempt, ``at`` the seconds since the
     sequence began. ``keys`` are offered in their order. ``algorithms`` are what the person's SSH client speaks, by
     exchanges, host-keys, ciphers, macs and keys; of a kind that is not there nothing is known. ``during`` says which
-    times of day hold on the device, whatever its clock shows.
+    times of day hold on the device, whatever its clock shows. ``wrong_before`` and ``elevate_wrong_before`` count the
+    wrong answers that the same connection has taken already, before those of ``passwords`` and ``elevate_passwords``.
     """
 
     via: str
@@ -75,6 +76,8 @@ class Attempt(NamedTuple):
     certificates: tuple[Certificate, ...] = ()
     algorithms: Mapping[str, tuple[str, ...]] | None = None
     during: frozenset[Hours] | None = None
+    wrong_before: int = 0
+    elevate_wrong_before: int = 0
 
     def __repr__(self) -> str:
         return f"Attempt(via={self.via!r}, name={self.name!r})"
