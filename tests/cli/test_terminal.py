@@ -59,10 +59,13 @@ def test_two_passwords_that_differ_make_nothing(tmp_path: Path) -> None:
 
 def test_a_login_asks_for_what_the_device_asks_for(tmp_path: Path) -> None:
     (tmp_path / "a.sheet").write_text(f"entry console:\n    check password\n    password readable {SECRET}\n")
-    code, shown = typed(["login", "a.sheet", "--via", "console"], [("password: ", SECRET)], tmp_path)
-    assert (code, "Admitted at level 1" in shown, SECRET in shown) == (0, True, False)
+    prompts = [("password: ", SECRET), ("a, level 1: ", "why"), ("a, level 1: ", "quit")]
+    code, shown = typed(["login", "a.sheet", "--via", "console"], prompts, tmp_path)
+    assert (code, "is correct" in shown, SECRET in shown) == (0, True, False)
     code, shown = typed(["login", "a.sheet", "--via", "console"], [("password: ", "x")] * 4, tmp_path)
-    assert (code, "Denied" in shown) == (0, True)
+    assert (code, "Login denied." in shown, shown.count("Try again")) == (0, True, 3)
+    code, shown = typed(["login", "a.sheet"], [("way (a number): ", "1"), ("password: ", "\x04")], tmp_path)
+    assert (code, "nothing is typed" in shown) == (0, True)
 
 
 IN_PROCESS = [
@@ -117,7 +120,9 @@ def test_an_elevation_is_asked_for_as_often_as_the_device_asks(tmp_path: Path) -
     sheet = "entry console:\n    check nothing\n    level 1\nelevation 15: password readable gull\n"
     (tmp_path / "quay.sheet").write_text(sheet)
     prompts = [("password for level 15: ", "tern")] * 2
-    code, shown = typed(["login", "quay.sheet", "--via", "console", "--elevate", "15"], prompts, tmp_path)
-    assert code == 0
-    assert "is refused after 2 wrong" in " ".join(shown.split())
+    login = ["login", "quay.sheet", "--via", "console", "--elevate", "15"]
+    code, shown = typed(login, [*prompts, ("level 1: ", "why"), ("level 1: ", "quit")], tmp_path)
+    assert (code, "Denied. You have level 1." in shown, "is refused after 2 wrong" in shown) == (0, True, True)
     assert "tern" not in shown
+    code, shown = typed([*login, "--knows", "user:lena"], prompts, tmp_path)
+    assert (code, "is refused after 2 wrong" in " ".join(shown.split())) == (0, True)

@@ -22,6 +22,9 @@ from overhang.simulation import Attempt, decide
 
 _MARK = ".overhang-demo"
 
+#: What opens hashed passwords of the demo, so that a newcomer can log in: accounts of several devices, and level 15.
+KNOWN = {"lena": "Cleat-over-bow-7", "omar": "Splice-and-hitch-3", "level 15": "Quay-light-is-green"}
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The options of ``overhang demo``."""
@@ -114,11 +117,18 @@ def _next(folder: str) -> list[list[tuple[str, str]]]:
     rows = (
         (f"overhang audit {folder}/northquay/north-edge.sheet", "one device, with the lines, access paths and fixes"),
         ("overhang rules telnet-accepted", "why a rule matters, and how to fix what it finds"),
-        (f"overhang login {gate} --via console", "a login without a username"),
+        (f"overhang login {gate} --via console", "on a terminal: a login as one lives it"),
         (f"overhang rehearse {quay} {changes}/new-account.change", "a change that locks out for two lines"),
         (f"overhang rehearse {quay} {changes}/new-password.change", "the same change, and nobody is locked out"),
     )
-    return [[], [("What to type next", "bold")], *_rows(rows)]
+    known = ", ".join(f"{who} {password}" for who, password in KNOWN.items())
+    return [
+        [],
+        [("What to type next", "bold")],
+        *_rows(rows),
+        [],
+        [(f"The hashed passwords of the demo: {known}.", "")],
+    ]
 
 
 def _rows(rows: Sequence[tuple[str, str]]) -> list[list[tuple[str, str]]]:

@@ -21,7 +21,7 @@ from overhang.model.items import item
 from overhang.model.vocabulary import PORTS, WAYS
 from overhang.project import Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
-from overhang.simulation.reasons import Reason, Stage
+from overhang.simulation.reasons import Stage
 from overhang.text import UnreadableInput, did_you_mean
 from overhang.text.printable import Printable
 
@@ -35,7 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add = parser.add_argument
     add("sheet", metavar="FILE", help="the device's configuration")
     add_inputs(parser, several=False)
-    add("--via", metavar="WAY", help=f"{', '.join(WAYS)}, snmp or door:NAME")
+    add("--via", metavar="WAY", help=f"{', '.join(WAYS)}, snmp or door:NAME; on a terminal it is asked for")
     add("--from", dest="source", metavar="ADDRESS", help="the source address")
     add("--to", metavar="ADDRESS", help="the device's address that is connected to")
     add("--name", help="the username to give")
@@ -83,7 +83,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
-    if options.attempts is None and options.via is None:
+    terminal = sys.stdin.isatty() and sys.stdout.isatty() and options.format in (None, "text") and not options.expect
+    if options.attempts is None and options.via is None and not terminal:
         raise UserError("the following arguments are required: --via (see overhang login --help)")
     if (options.format == "jsonl") != (options.attempts is not None):
         raise UserError("--attempts FILE and --format jsonl go together")
@@ -94,7 +95,7 @@ def run(options: argparse.Namespace) -> int:
     if kind and options.attempts is not None:
         raise UserError("--picture draws one login; it cannot be used with --attempts")
     expected = _expected(options.expect)
-    attempt = build_attempt(options) if options.attempts is None else None
+    attempt = None if options.attempts is not None else build_attempt(options)
     loader = loader_of(options)
     try:
         config = loader.load(options.sheet)
@@ -106,6 +107,8 @@ def run(options: argparse.Namespace) -> int:
         return _many(options, resolved, project)
     _check_items(resolved, attempt)
     attempt = attempt._replace(servers=project.servers)
+    if terminal and not kind and (not attempt.via or not _brings_something(attempt)):
+        return _lived(options, config, resolved, attempt)
     attempt, result = _converse(resolved, attempt)
     if kind:
         from overhang.auditing.runner import trace_of
@@ -127,6 +130,22 @@ def run(options: argparse.Namespace) -> int:
         tell(f"expected {options.expect}, but the outcome is {_outcome(result)}")
         return FOUND
     return CLEAN
+
+
+def _brings_something(attempt: Attempt) -> bool:
+    """Whether the options say with what the person logs in, so that nothing need be asked."""
+    return bool(attempt.passwords or attempt.keys or attempt.knows)
+
+
+def _lived(options: argparse.Namespace, config: ParsedConfig, resolved: ResolvedDevice, attempt: Attempt) -> int:
+    """The login as one lives it, on this terminal."""
+    from overhang.cli.live_login import choose_way, live_login
+
+    via = attempt.via or choose_way(resolved)
+    if via is None:
+        return CLEAN
+    live_login(config, resolved, attempt._replace(via=via))
+    return NOT_UNDERSTOOD if options.strict and not resolved.understood else CLEAN
 
 
 def _many(options: argparse.Namespace, resolved: ResolvedDevice, project: Project) -> int:
@@ -188,8 +207,8 @@ def show_login(config: ParsedConfig, resolved: ResolvedDevice, attempt: Attempt,
 
 def build_attempt(options: argparse.Namespace) -> Attempt:
     """The attempt that the options describe. Raises UserError."""
-    via = options.via
-    if via not in (*WAYS, "snmp") and not via.startswith("door:"):
+    via = options.via or ""
+    if via and via not in (*WAYS, "snmp") and not via.startswith("door:"):
         near = did_you_mean(via, [*WAYS, "snmp"])
         raise UserError(
             f"--via {via}: " + (f"did you mean {near}?" if near else f"expected {', '.join(WAYS)}, snmp or door:NAME")
@@ -321,18 +340,16 @@ def _converse(resolved: ResolvedDevice, attempt: Attempt) -> tuple[Attempt, Resu
     """Decide; on a terminal, ask for each password that the decision asks for and that is not given yet."""
     given = bool(attempt.passwords), bool(attempt.elevate_passwords)
     while True:
-        result = decide(resolved, attempt).result
+        decided = decide(resolved, attempt)
+        result = decided.result
         if not sys.stdin.isatty():
             return attempt, result
-        last = result.trace[-1]
-        more = last.code in (
-            Reason.NOTHING_OFFERED,
-            Reason.WRONG_PASSWORD,
-            Reason.UNKNOWN_NAME,
-            Reason.TIERS_UNOPENED,
-        )
-        elevating = last.stage == Stage.ELEVATION
-        if not more or given[elevating] or len(attempt.passwords) + len(attempt.elevate_passwords) >= _MOST_ASKED:
+        elevating = result.trace[-1].stage == Stage.ELEVATION
+        if (
+            not decided.waits
+            or given[elevating]
+            or len(attempt.passwords) + len(attempt.elevate_passwords) >= _MOST_ASKED
+        ):
             return attempt, result
         prompt = f"password for level {attempt.elevate}: " if elevating else "password: "
         try:

@@ -7,7 +7,7 @@ from overhang.model.vocabulary import PORTS, way_label
 from overhang.project import Expectation
 from overhang.report.junit import Suites
 from overhang.report.lines import Line, count, cut, safe, wrap
-from overhang.report.login_text import where
+from overhang.simulation.wording import place_of
 from overhang.text.printable import Printable
 
 
@@ -45,7 +45,7 @@ def _failure(verdict: ExpectationResult, width: int) -> Iterator[Line]:
     for line in wrap(f"{verdict.why}: {how(verdict)}" if verdict.attempt else verdict.why, width - 7):
         yield [("       " + line, "")]
     for step in verdict.result.trace if verdict.result else ():
-        place = where(step.origin)
+        place = place_of(step.origin)
         for number, line in enumerate(wrap(step.reason, width - 11 - len(place) - 2)):
             yield [("         ", ""), (line, "")] + ([("  " + place, "dim")] if number == 0 else [])
     yield []
@@ -97,6 +97,6 @@ def expect_junit(verdicts: Sequence[ExpectationResult], unmatched: Sequence[Expe
                 suite.case(each.device, expectation.say, file=each.file)
                 continue
             steps = each.result.trace if each.result else ()
-            detail = "\n".join([how(each), *(f"{step.reason} ({where(step.origin)})" for step in steps)])
+            detail = "\n".join([how(each), *(f"{step.reason} ({place_of(step.origin)})" for step in steps)])
             suite.case(each.device, expectation.say, "failure", {"message": each.why}, detail, file=each.file)
     return suites.text()

@@ -4,9 +4,10 @@ from collections.abc import Iterator, Sequence
 
 from overhang.language import ParsedConfig
 from overhang.report.lines import Line, count, cut, wrap
-from overhang.report.login_text import attempt_phrase, where
+from overhang.report.login_text import attempt_phrase
 from overhang.simulation import Result
 from overhang.simulation.expected_logins import ExpectedLogin, first_wrong
+from overhang.simulation.wording import place_of
 from overhang.text import Origin
 
 
@@ -43,7 +44,7 @@ def _one(file: str, login: ExpectedLogin, configs: dict[str, ParsedConfig], widt
     step = first_wrong(login)
     if step is None:
         return
-    for piece in wrap(f"{step.reason} ({where(step.origin)})", width - 4):
+    for piece in wrap(f"{step.reason} ({place_of(step.origin)})", width - 4):
         yield [("    " + piece, "")]
     config = configs.get(login.device)
     if isinstance(step.origin, Origin) and config is not None:

@@ -2,13 +2,12 @@
 
 from collections.abc import Iterator
 
-from overhang.formats.registry import DIALECT
 from overhang.language import ParsedConfig
 from overhang.model.vocabulary import PORTS
 from overhang.report.lines import Line, cut, safe, wrap
-from overhang.simulation import Attempt, FromAttempt, FromProfile, Provenance, ResolvedDevice, Result, Step
+from overhang.simulation import Attempt, ResolvedDevice, Result, Step
 from overhang.simulation.reasons import Reason, Stage
-from overhang.text import Origin
+from overhang.simulation.wording import place_of
 
 _STYLES = {"admitted": "good", "denied": "high", "refused": "high", "dropped": "high", "unknown": "medium"}
 _DOTS = "········"
@@ -22,7 +21,7 @@ def login_lines(
     """The report on one login."""
     verdict, detail = _verdict(result, attempt)
     yield [(verdict, _STYLES[result.outcome]), (detail, "")]
-    for line in wrap(f"because {result.reason} ({where(result.decided_by)})", width - 2):
+    for line in wrap(f"because {result.reason} ({place_of(result.decided_by)})", width - 2):
         yield [("  " + line, "")]
     if not result.understood:
         yield [("  the device was not fully understood; see overhang audit", "medium")]
@@ -95,7 +94,7 @@ def _rows(config: ParsedConfig, attempt: Attempt, result: Result) -> Iterator[Ro
         elif step.stage == Stage.AUTHORIZATION:
             level = result.after_login
             lived = [("logged in" + (f", at level {level}" if level is not None else ""), "good")]
-        yield lived, step.reason, where(step.origin)
+        yield lived, step.reason, place_of(step.origin)
     if greeted and not elevating and result.outcome == "admitted":
         yield from _banner(config, "after-login")
     yield _end(result, attempt), "", ""
@@ -119,7 +118,7 @@ def _banner(config: ParsedConfig, which: str) -> Iterator[Row]:
     banner = config.device.banners.get(which)
     if banner is None or banner.block.origin is None:
         return
-    because, origin = f"banner {which}", where(banner.block.origin)
+    because, origin = f"banner {which}", place_of(banner.block.origin)
     for text in banner.lines:
         for part in wrap(text, _LEFT) if text.strip() else []:
             yield [(part, "code")], because, origin
@@ -157,14 +156,3 @@ def _row(lived: Line, because: str, origin: str, right: int) -> Iterator[Line]:
         if not lived and not because:
             return
         yield [("  ", ""), *left, (pad, ""), (" │ ", "dim"), (line, ""), *tail]
-
-
-def where(origin: Provenance) -> str:
-    """Where a step comes from, in words."""
-    if isinstance(origin, FromProfile):
-        return f"profile {origin.profile}: {origin.key}"
-    if isinstance(origin, FromAttempt):
-        return "the attempt itself"
-    if isinstance(origin, Origin) and origin.file.endswith(DIALECT):
-        return f"{origin.file.replace(chr(92), '/').rsplit('/', 1)[-1]}, line {origin.line}"
-    return f"line {origin.line}" if isinstance(origin, Origin) and origin.line else "the sheet"

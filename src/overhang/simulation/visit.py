@@ -122,6 +122,9 @@ class Visit:
         self._named = attempt.name is not None
         self._wrong = 0
         self._lifting = False
+        #: the steps, and the last trace, of what has been answered; what only waits for an answer is told anew
+        self._before: list[Step] = []
+        self._settled: tuple[Step, ...] = ()
 
     # -- what happens ------------------------------------------------------------------------------------------------
 
@@ -188,6 +191,7 @@ class Visit:
     def elevate(self, level: int, name: str | None = None) -> None:
         """Ask for a level. ``name``: the account to elevate by, where it is another than the one that logged in."""
         self._lifting, self._wrong, self._named = True, 0, True
+        self._before, self._settled = self.steps, self.since.steps
         self.attempt = self.attempt._replace(elevate=level, elevate_name=name, elevate_passwords=())
         if name is None and self.attempt.name is None:
             probe = self._decided(self.attempt._replace(elevate_name=""))
@@ -239,12 +243,16 @@ class Visit:
     def _decide(self, attempt: Attempt) -> Decided:
         """Decide, and keep the steps, and how far it came."""
         decided = self._decided(attempt)
-        before, trace = self.result.trace if self.result is not None else (), decided.result.trace
+        trace = decided.result.trace
         same = 0
-        while same < min(len(before), len(trace)) and before[same] == trace[same]:
+        while same < min(len(self._settled), len(trace)) and self._settled[same] == trace[same]:
             same += 1
-        self.steps += trace[same:]
+        if self._wrong and not self._lifting:
+            same = min(same, self.since.reached)  # each try is told
+        self.steps = [*self._before, *trace[same:]]
         self.result = decided.result
+        if (attempt.elevate_passwords if self._lifting else attempt.passwords) or self.since.session is not None:
+            self._before, self._settled = self.steps, trace
         found = decided.since
         if not self._lifting:
             self.attempt = attempt
@@ -264,8 +272,12 @@ class Visit:
 
     def _keep(self, decided: Decided) -> None:
         """Keep the failures as they stand now, unless something is still asked and all of it may come to nothing."""
-        if not self.question:
-            self._live.states = decided.lockout_states
+        if self.question:
+            return
+        self._live.states = decided.lockout_states
+        session, level = self.since.session, decided.result.level
+        if self._lifting and session is not None and level is not None:
+            self.since = self.since._replace(session=session._replace(level=level))
 
     def _ask_on(self, result: Result) -> None:
         asked = self._asked(result)
@@ -276,3 +288,16 @@ class Visit:
 
     def _through(self, result: Result) -> bool:
         return result.elevation == "granted" if self._lifting else result.outcome == "admitted"
+
+
+class Stopped:
+    """A device on which the clock stands still: for one login, looked at on its own."""
+
+    def __init__(self, resolved: ResolvedDevice, moment: datetime.datetime, at: float = 0) -> None:
+        self.resolved = resolved
+        self.states = [LockoutState()]
+        self._moment = Moment(moment, at)
+
+    def now(self) -> Moment:
+        """The moment, always the same."""
+        return self._moment
