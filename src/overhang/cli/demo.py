@@ -121,13 +121,13 @@ def _next(folder: str) -> list[list[tuple[str, str]]]:
         (f"overhang rehearse {quay} {changes}/new-account.change", "a change that locks out for two lines"),
         (f"overhang rehearse {quay} {changes}/new-password.change", "the same change, and nobody is locked out"),
     )
-    known = ", ".join(f"{who} {password}" for who, password in KNOWN.items())
     return [
         [],
         [("What to type next", "bold")],
         *_rows(rows),
         [],
-        [(f"The hashed passwords of the demo: {known}.", "")],
+        [("Passwords that are hashed in the demo", "bold")],
+        *([(f"  {who:<9}", ""), (password, "said")] for who, password in KNOWN.items()),
     ]
 
 

@@ -36,6 +36,7 @@ COMMANDS = {
     "rules": "list the audit rules, or explain one",
     "sheet": "show devices as normalised sheets or model data, with passwords withheld",
     "spread": "follow how far what somebody has goes, hop by hop, and what cuts it",
+    "stand-in": "let devices stand in on this machine: log in by SSH, Telnet and the web",
     "trust": "let the Python step of a dialect run",
     "ways": "show every access path, and the least knowledge it takes",
 }
@@ -97,7 +98,7 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
     commands = parser.add_subparsers(metavar="COMMAND", dest="command", parser_class=Parser)
     for name, about in COMMANDS.items():
         if name == chosen:
-            module = importlib.import_module(f"overhang.cli.{name}")
+            module = importlib.import_module(f"overhang.cli.{name.replace('-', '_')}")
             sub = commands.add_parser(
                 name,
                 help=about,

@@ -128,9 +128,11 @@ def opens(stored: StoredSecret, typed: str, most: int | None = _MOST_UNITS) -> b
     return None
 
 
-def hash_text(text: str) -> str:
-    """A fresh salted SHA-512 crypt hash of ``text``."""
-    return str(_handler("sha512_crypt").hash(text))
+def hash_text(text: str, rounds: int | None = None) -> str:
+    """A fresh salted SHA-512 crypt hash of ``text``; ``rounds``: how often it is hashed, by default as often as is
+    advised."""
+    handler = _handler("sha512_crypt")
+    return str((handler if rounds is None else handler.using(rounds=rounds)).hash(text))
 
 
 @lru_cache(maxsize=4096)

@@ -19,7 +19,8 @@ from overhang.text.toml_file import TomlProblem, TomlValidator, parse_toml, sugg
 NAME = "overhang.toml"
 _LARGEST = 8_000_000
 _KEYS = (
-    "profile management locked-away apart thresholds networks people servers states profiles dialects expect waivers"
+    "profile management locked-away apart thresholds networks people servers states profiles dialects expect waivers "
+    "here"
 ).split()
 
 
@@ -106,7 +107,23 @@ class _Loader(TomlValidator):
             self.dialects(table),
             profile,
             self.apart(table, networks),
+            self.here(table),
         )
+
+    def here(self, table: Mapping[str, Any]) -> Mapping[str, str]:
+        """Which addresses of this machine stand for which sources, for devices that stand in."""
+        found: dict[str, str] = {}
+        for address, peer in self.inner(table, "here", "").items():
+            try:
+                parse_address(address)
+                right = isinstance(peer, str) and parse_address(peer).family == 4 and peer.startswith("127.")
+            except ValueError:
+                right = False
+            if right:
+                found[address] = peer
+            else:
+                self.bad_key("here", address, 'expected ADDRESS = "127.0.0.N", an address of this machine alone')
+        return found
 
     def apart(self, table: Mapping[str, Any], networks: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
         """Pairs of networks between which no connection passes."""

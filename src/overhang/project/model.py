@@ -79,3 +79,5 @@ class Project(NamedTuple):
     profile: str | None = None
     #: pairs of networks between which no connection passes
     apart: tuple[tuple[str, str], ...] = ()
+    #: for devices that stand in, the address of this machine that stands for each of some sources
+    here: Mapping[str, str] = {}

@@ -4,20 +4,12 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-from overhang.simulation import FromAttempt, FromProfile, Provenance, Result, Step
+from overhang.simulation import Result, Step
+from overhang.simulation.wording import origin_value
 from overhang.text.json_text import escape_json, json_text
 from overhang.text.printable import Printable
 
 _MOST_KEPT = 50_000
-
-
-def origin_value(origin: Provenance) -> dict[str, Any]:
-    """Where a step comes from."""
-    if isinstance(origin, FromProfile):
-        return {"profile": origin.profile, "key": origin.key}
-    if isinstance(origin, FromAttempt):
-        return {"attempt": origin.field}
-    return {"file": origin.file, "line": origin.line}
 
 
 def step_value(step: Step) -> dict[str, Any]:

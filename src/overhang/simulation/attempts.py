@@ -74,6 +74,19 @@ class Sequence:
 
     def run(self, line: str) -> Result:
         """Decide the attempt on one line. Raises BadAttempt; the sequence is then as it was."""
+        attempt, reset = self.attempt(line)
+        return self.decide(attempt, reset=reset)
+
+    def decide(self, attempt: Attempt, *, reset: bool = False) -> Result:
+        """Decide an attempt after those before it; ``reset``: as if none had been."""
+        if reset:
+            self._lockout_states = [LockoutState()]
+        decided = decide(self._resolved, attempt, self._lockout_states)
+        self._lockout_states = decided.lockout_states
+        return decided.result
+
+    def attempt(self, line: str) -> tuple[Attempt, bool]:
+        """The attempt on one line, and whether it forgets those before it. Raises BadAttempt."""
         fields = read_fields(decode_line(line))
         device, self.expected = split_expected(fields)
         if device and self.device and device != self.device:
@@ -91,13 +104,10 @@ class Sequence:
             except OverflowError:
                 raise BadAttempt("at: beyond the calendar") from None
             self._at, self._start = at, start
-        if "reset" in fields and fields.pop("reset"):
-            self._lockout_states = [LockoutState()]
+        reset = "reset" in fields and bool(fields.pop("reset"))
         if "servers" not in fields:
             fields["servers"] = self._servers
-        decided = decide(self._resolved, Attempt(moment=self._moment, at=at, **fields), self._lockout_states)
-        self._lockout_states = decided.lockout_states
-        return decided.result
+        return Attempt(moment=self._moment, at=at, **fields), reset
 
 
 def run_lines(sequence: Sequence, lines: Iterable[str]) -> Iterator[Result | BadAttempt]:

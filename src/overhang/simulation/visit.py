@@ -251,7 +251,8 @@ class Visit:
             same = min(same, self.since.reached)  # each try is told
         self.steps = [*self._before, *trace[same:]]
         self.result = decided.result
-        if (attempt.elevate_passwords if self._lifting else attempt.passwords) or self.since.session is not None:
+        typed = attempt.elevate_passwords if self._lifting else attempt.passwords
+        if typed or (self.since.session is not None and not self._lifting):
             self._before, self._settled = self.steps, trace
         found = decided.since
         if not self._lifting:

@@ -69,7 +69,8 @@ def banner(device: Device, which: str) -> Dialog[None]:
 
 def log_in(visit: Visit, device: Device) -> Dialog[None]:
     """From the connection to the end of the login; the visit then tells how it ended."""
-    visit.arrive()
+    if visit.result is None:
+        visit.arrive()
     if visit.outcome != "refused":
         yield from banner(device, "before-login")
     yield from answers(visit, "password: ")
@@ -99,7 +100,7 @@ def answers(visit: Visit, prompt: str) -> Dialog[None]:
             return
         yield from with_servers(visit, partial(visit.give_password, text))
         if visit.question:
-            yield Say("That does not let you in. Try again.")
+            yield Say("Not accepted. Try again.")
 
 
 # -- the session -------------------------------------------------------------------------------------------------------
@@ -160,9 +161,10 @@ class Shell:
         self._visit, self._name, self._desk, self._leave = visit, name, desk, leave
         self._commands = {**_ALWAYS, **(_AT_DEVICE if desk is not None else {}), leave: f"{leave}: end the session"}
 
-    def run(self) -> Dialog[None]:
+    def run(self, *, greet: bool = True) -> Dialog[None]:
         """The session, until it ends."""
-        yield Say(f"help lists what can be done here, {self._leave} ends it.")
+        if greet:
+            yield Say(f"help lists what can be done here, {self._leave} ends it.")
         while self._visit.outcome == "admitted":
             line = yield Ask(self.prompt())
             if line is None:
@@ -214,7 +216,7 @@ class Shell:
     def _elevate(self, rest: list[str]) -> Dialog[bool]:
         visit, words = self._visit, list(rest)
         text = words.pop(0) if words and words[0] != "as" else str(_LEVEL_MEANT)
-        name = words[1] if len(words) == 2 and words[0] == "as" else None
+        name = " ".join(words[1:]) if len(words) > 1 and words[0] == "as" else None
         if not (text.isdecimal() and int(text) <= _LEVEL_MEANT) or (words and name is None):
             yield Say(self._commands["elevate"])
             return False
