@@ -56,6 +56,7 @@ class ResolvedDevice:
         hashes: HashBudget | None = None,
     ) -> None:
         self.device = device
+        self._setting = profiles, all_read, assumed
         self._list_checks: dict[str, tuple[Check, ...]] = {}
         #: what trying its hashes may still cost
         self.hashes = HashBudget() if hashes is None else hashes
@@ -139,6 +140,11 @@ class ResolvedDevice:
             found = self._credentials("elevation", str(level), held, f"for level {level}")
             if found:
                 self.elevations[level] = found
+
+    def with_device(self, device: Device) -> "ResolvedDevice":
+        """Another device under the same profiles."""
+        profiles, all_read, assumed = self._setting
+        return ResolvedDevice(device, profiles, all_read=all_read, assumed=assumed, hashes=self.hashes)
 
     # -- what is unsaid ----------------------------------------------------------------------------------------------
 

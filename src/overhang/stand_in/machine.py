@@ -18,7 +18,7 @@ from overhang.model import Address, Saved
 from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
 from overhang.profiles import UNKNOWN
 from overhang.project import Project
-from overhang.simulation import Attempt, LockoutState, Result
+from overhang.simulation import Attempt, LockoutState, ResolvedDevice, Result
 from overhang.simulation.idle import idle_after
 from overhang.simulation.visit import Moment, Visit
 from overhang.simulation.wording import place_of
@@ -69,7 +69,7 @@ class Seat:
 
 
 class Machine:
-    """See the module. ``tell`` is given each event; with ``real_servers`` AAA servers are asked over the network.
+    """See the module. ``tell`` is given each event; where ``real_servers`` is set, AAA servers are really asked.
     Without ``limits`` any number of connections is taken."""
 
     def __init__(
@@ -80,14 +80,14 @@ class Machine:
         tell: Callable[[Event], None] = _untold,
         keeper: Keeper | None = None,
         *,
-        real_servers: bool = False,
         limits: bool = True,
+        resolved: ResolvedDevice | None = None,
     ) -> None:
         self.limits = limits
         self.config, self.project, self.clock = config, project, clock
         self.tell = tell
-        self.real_servers = real_servers
-        self.resolved = resolve(config, project)
+        self.real_servers = False
+        self.resolved = resolved or resolve(config, project)
         self.states = [LockoutState()]
         self.seats: dict[int, Seat] = {}
         self.setting = Setting(servers=project.servers)

@@ -148,9 +148,8 @@ class Run:
         config, known, went_on = self._secrets(config, where)
         if went_on:
             notes.append("goes on from what was saved in an earlier run")
-        machine = Machine(
-            config, project, setup.clock, setup.tell, _Kept(self.folder, name), real_servers=setup.real_servers
-        )
+        machine = Machine(config, project, setup.clock, setup.tell, _Kept(self.folder, name))
+        machine.real_servers = setup.real_servers
         machine.save_as_started()
         doors = self._doors(machine, where, notes)
         for door in doors:

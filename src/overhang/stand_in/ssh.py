@@ -35,25 +35,35 @@ class Algorithms(NamedTuple):
     notes: tuple[str, ...] = ()
 
 
-def algorithms_of(device: Device) -> Algorithms:
-    """The algorithms that a device states, as far as the library has them."""
+def known_algorithms() -> dict[str, set[str]]:
+    """The algorithms that the library has, by kind."""
     from asyncssh.encryption import get_encryption_algs
     from asyncssh.kex import get_kex_algs
     from asyncssh.mac import get_mac_algs
     from asyncssh.public_key import get_public_key_algs
 
-    ssh, notes = device.ssh, []
+    found = {
+        "exchanges": get_kex_algs(),
+        "ciphers": get_encryption_algs(),
+        "macs": get_mac_algs(),
+        "keys": get_public_key_algs(),
+    }
+    return {kind: {each.decode() for each in names} for kind, names in found.items()}
+
+
+def algorithms_of(device: Device) -> Algorithms:
+    """The algorithms that a device states, as far as the library has them."""
+    ssh, known, notes = device.ssh, known_algorithms(), []
     found: list[tuple[str, ...] | None] = []
-    for label, said, known in (
-        ("key exchanges", ssh.exchanges, get_kex_algs()),
-        ("ciphers", ssh.ciphers, get_encryption_algs()),
-        ("MACs", ssh.macs, get_mac_algs()),
-        ("kinds of key", ssh.key_kinds, get_public_key_algs()),
+    for label, said, names in (
+        ("key exchanges", ssh.exchanges, known["exchanges"]),
+        ("ciphers", ssh.ciphers, known["ciphers"]),
+        ("MACs", ssh.macs, known["macs"]),
+        ("kinds of key", ssh.key_kinds, known["keys"]),
     ):
         if said is None:
             found.append(None)
             continue
-        names = {each.decode() for each in known}
         spoken = tuple(name for name in said.value if name in names)
         left = [name for name in said.value if name not in names]
         if left:

@@ -6,6 +6,7 @@ import ipaddress
 import secrets
 import socket
 import ssl
+import tempfile
 from collections.abc import Awaitable, Callable
 from functools import partial
 from html import escape
@@ -104,6 +105,14 @@ def tls_of(device: Device, pem_file: str) -> tuple[ssl.SSLContext, list[str]]:
         context.minimum_version = ssl.TLSVersion.TLSv1_2 if "1.2" in versions else ssl.TLSVersion.TLSv1_3
         context.maximum_version = ssl.TLSVersion.TLSv1_3 if "1.3" in versions else ssl.TLSVersion.TLSv1_2
     return context, notes
+
+
+def tls_in_memory(device: Device, now: datetime.datetime) -> ssl.SSLContext:
+    """The TLS of a device with a certificate that nothing keeps; the library reads it from a file all the same."""
+    with tempfile.NamedTemporaryFile(prefix="overhang-", suffix=".pem") as file:
+        file.write(make_certificate(device, now).pem)
+        file.flush()
+        return tls_of(device, file.name)[0]
 
 
 # -- the pages ---------------------------------------------------------------------------------------------------------
