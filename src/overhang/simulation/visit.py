@@ -170,6 +170,13 @@ class Visit:
         self.question = ""
         self._keep(decided)
 
+    def give_both(self, name: str | None, text: str | None) -> None:
+        """Answer with a username and a text at once, as a form or an SSH client does, whether asked for or not."""
+        self._named = True
+        self.attempt = self.attempt._replace(name=name)
+        self.question = PASSWORD
+        self.give_password(text)
+
     def give_up(self) -> None:
         """Answer no more: the result stands as it is."""
         self.question = ""
@@ -217,6 +224,11 @@ class Visit:
         """The VTY that it takes."""
         taken = [step.arguments[0] for step in self.steps if step.code is Reason.VTY_TAKES]
         return int(taken[-1]) if taken else None
+
+    @property
+    def sure(self) -> bool:
+        """Whether nothing about how far it came is in doubt."""
+        return self.since.endpoint is not None
 
     @property
     def tried(self) -> int:

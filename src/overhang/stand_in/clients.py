@@ -276,18 +276,23 @@ async def by_program(errand: Errand, program: str = "ssh") -> Seen:
         helper, left, keys = os.path.join(folder, "ask"), os.path.join(folder, "left"), []
         _write(left, "".join(text + "\n" for text in errand.texts))
         _write(helper, f"#!{sys.executable} -S\nimport sys\n{_HELPER}", 0o700)
-        for number, key in enumerate(errand.keys):
+        for number, offered in enumerate(errand.keys):
             path = os.path.join(folder, f"key{number}")
+            key, certificate = offered if isinstance(offered, tuple) else (offered, None)
             keys += ["-i", path]
             _write(path, key.export_private_key().decode())
             _write(f"{path}.pub", key.export_public_key().decode())
+            if certificate is not None:
+                _write(f"{path}-cert.pub", certificate.export_certificate().decode())
+        for kind, names in (errand.algorithms or {}).items():
+            keys += ["-o", f"{_SPOKEN[kind]}={','.join(names)}"]
         command = [
             program, "-F", "none", "-T", "-b", errand.peer, "-p", str(errand.port), *keys,
             "-o", "StrictHostKeyChecking=no", "-o", "UserKnownHostsFile=/dev/null", "-o", "IdentitiesOnly=yes",
             "-o", "IdentityAgent=none", "-o", "NumberOfPasswordPrompts=100",
             "-o", "PreferredAuthentications=publickey,password", "-l", errand.name or "", errand.address,
         ]  # fmt: skip
-        if not keys:
+        if not errand.keys:
             command[1:1] = ["-o", "IdentityFile=none"]
         environment = {
             "PATH": os.environ.get("PATH", ""), "SSH_ASKPASS": helper, "SSH_ASKPASS_REQUIRE": "force",
@@ -308,6 +313,7 @@ async def by_program(errand: Errand, program: str = "ssh") -> Seen:
                 await process.wait()
 
 
+_SPOKEN = {"exchanges": "KexAlgorithms", "ciphers": "Ciphers", "macs": "MACs"}
 _HELPER = """
 import os
 path = os.environ["OVERHANG_LEFT"]

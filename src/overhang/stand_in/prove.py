@@ -28,7 +28,7 @@ from overhang.stand_in.drive import Gone, no_servers
 from overhang.stand_in.machine import Machine, Setting
 from overhang.stand_in.made_up import MadeUp, secrets_of, with_keys
 from overhang.stand_in.places import Place, Sources
-from overhang.stand_in.ssh import host_keys_of
+from overhang.stand_in.ssh import host_keys_of, make_host_key
 from overhang.stand_in.telnet import TelnetLine
 from overhang.text import Origin
 
@@ -124,8 +124,7 @@ class Prover:
             kinds, _ = host_keys_of(self._machine.config.device)
             for kind in kinds:
                 if kind not in host_keys:
-                    options = {"key_size": kind.bits} if kind.bits else {}
-                    host_keys[kind] = asyncssh.generate_private_key(kind.algorithm, **options)
+                    host_keys[kind] = make_host_key(kind)
             handler = SpeakSsh(self._machine, [host_keys[kind] for kind in kinds])
         elif via in ("http", "https"):
             from overhang.stand_in.web import SpeakWeb, tls_in_memory
@@ -206,8 +205,8 @@ class Prover:
             return "a key of this kind cannot be made"
         if attempt.algorithms and (set(attempt.algorithms) - {"exchanges", "ciphers", "macs"} or self._odd(attempt)):
             return "these algorithms cannot be spoken"
-        if predicted.after_login is None and predicted.outcome == "admitted":
-            return "the level after login cannot be told"
+        if predicted.outcome == "admitted" and None in (predicted.after_login, predicted.level):
+            return "its level cannot be told"
         if any(step.code is Reason.UNSURE_ALGORITHM for step in predicted.trace):
             return "the device does not say what it speaks"
         if predicted.outcome == "unknown" and attempt.servers is None and self._machine.config.device.groups:

@@ -228,11 +228,11 @@ class Run:
         """A host key, made once."""
         import asyncssh
 
+        from overhang.stand_in.ssh import make_host_key
+
         path = os.path.join(where, kind.file)
         if not os.path.isfile(path):
-            options = {"key_size": kind.bits} if kind.bits else {}
-            key = asyncssh.generate_private_key(kind.algorithm, **options)
-            self.folder.write(path, key.export_private_key())
+            self.folder.write(path, make_host_key(kind).export_private_key())
         return asyncssh.read_private_key(path)
 
     def start(self) -> None:

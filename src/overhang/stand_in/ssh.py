@@ -13,7 +13,7 @@ from overhang.model import Device, PublicKey
 from overhang.simulation import Result
 from overhang.simulation.reasons import Reason
 from overhang.simulation.result import Certificate
-from overhang.simulation.visit import NAME, PASSWORD
+from overhang.simulation.visit import PASSWORD
 from overhang.stand_in.dialog import Ask, Shell, banner, how_it_ended
 from overhang.stand_in.doors import Door
 from overhang.stand_in.drive import Gone, answered, drive
@@ -114,6 +114,13 @@ def host_keys_of(device: Device) -> tuple[list[HostKeyKind], list[str]]:
     return list(dict.fromkeys(kinds)), notes
 
 
+def make_host_key(kind: HostKeyKind) -> Any:
+    """A new host key of a kind."""
+    if kind.bits is None:
+        return asyncssh.generate_private_key(kind.algorithm)
+    return asyncssh.generate_private_key(kind.algorithm, key_size=kind.bits)
+
+
 class SpeakSsh:
     """Speaks SSH for one device; ``keys`` are its host keys."""
 
@@ -135,6 +142,7 @@ class SpeakSsh:
                 login_timeout=0 if within is None else max(0.01, machine.clock.real(within)),
                 server_version="Overhang",
                 agent_forwarding=False,
+                kbdint_auth=False,
                 allow_scp=False,
                 x11_forwarding=False,
                 compression_algs=None,
@@ -171,6 +179,7 @@ class _Owner(asyncssh.SSHServer):
         self._conn: Any = None
         self._offered: set[tuple[str, bytes]] = set()
         self._held: set[tuple[str, bytes]] = set()
+        #: whether what was proved last is a part of what is wanted, and something else the rest
         self._partial = False
         self._answers = 0
         self.refused = False
@@ -247,6 +256,8 @@ class _Owner(asyncssh.SSHServer):
         """Whether a key may be proved to be held: one of the account's. Any other counts as offered and refused."""
         shown = _public(key)
         account = self._account(username)
+        if shown[:2] in self._held:
+            return False
         if account is not None and any(each.value[:2] == shown[:2] for each in account.keys):
             self._shown = shown
             return True
@@ -269,7 +280,7 @@ class _Owner(asyncssh.SSHServer):
         return resolved.named.get(name) or resolved.folded.get(name.casefold())
 
     def _refused(self, result: Result) -> None:
-        if result.decided.code is Reason.KEYS_REFUSED:
+        if result.decided.code is Reason.KEYS_REFUSED and self._visit.sure:
             self._end_soon()
 
     async def _key_proved(self) -> bool:
@@ -287,7 +298,9 @@ class _Owner(asyncssh.SSHServer):
             return True
         if visit.outcome == "unknown" and not visit.question:
             self._end_soon()
-        self._partial = True
+        codes = {step.code for step in visit.result.trace} if visit.result is not None else set()
+        right = bool(codes & {Reason.KEY_RIGHT, Reason.CERTIFIED}) and visit.question == PASSWORD
+        self._partial = right or Reason.TWO_KEYS_NEEDED in codes
         return False
 
     async def validate_password(self, username: str, password: str) -> bool:
@@ -295,13 +308,10 @@ class _Owner(asyncssh.SSHServer):
         del username
         visit = self._visit
         self._answers += 1
-        if visit.question == NAME:
-            await self._do(partial(visit.give_name, visit.attempt.name))
-        if visit.question == PASSWORD:
-            await self._do(partial(visit.give_password, password))
-            if not visit.question and visit.outcome == "admitted":
-                self._machine.report(self._seat)
-                return True
+        await self._do(partial(visit.give_both, visit.attempt.name, password))
+        if not visit.question and visit.outcome == "admitted":
+            self._machine.report(self._seat)
+            return True
         if not visit.question or self._answers >= _MOST_ANSWERS:
             self._end_soon()
         return False

@@ -18,7 +18,6 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec, rsa
 
 from overhang.model import Device
-from overhang.simulation.visit import NAME, PASSWORD
 from overhang.stand_in.dialog import how_it_ended, reasons
 from overhang.stand_in.doors import Door
 from overhang.stand_in.drive import answered
@@ -254,12 +253,11 @@ class _Connection:
         form = await request.post()
         seat = self._here()
         visit = seat.visit
-        if visit.question == NAME:
-            name = form.get("name")
-            await self._do(seat, partial(visit.give_name, name if isinstance(name, str) and name else None))
-        if visit.question == PASSWORD:
-            text = form.get("password")
-            await self._do(seat, partial(visit.give_password, text if isinstance(text, str) else None))
+        name, text = form.get("name"), form.get("password")
+        given = name if isinstance(name, str) and name else None
+        typed = text if isinstance(text, str) else None
+        if seat.visit.outcome not in ("dropped", "refused") or seat.visit.question:
+            await self._do(seat, partial(visit.give_both, given, typed))
         if visit.question:
             return _page(self._machine.name, _form(self._machine.config.device, again=True), 401, "denied")
         self._machine.report(seat)
