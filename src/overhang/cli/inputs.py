@@ -1,11 +1,12 @@
 """The options that every command about devices shares: which, how they are read, the project, the moment."""
 
 import argparse
+import contextlib
 import datetime
 import os
 import sys
-from collections.abc import Iterable, Iterator, Sequence
-from typing import TypeVar
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import Any, TypeVar
 
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import UserError
@@ -110,13 +111,28 @@ def along(things: Sequence[T], what: str) -> Iterable[T]:
     return _with_bar(things, what) if sys.stderr.isatty() and len(things) >= _MANY else things
 
 
-def _with_bar(things: Sequence[T], what: str) -> Iterator[T]:
-    from rich.console import Console
-    from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+@contextlib.contextmanager
+def counted(total: int, what: str) -> Iterator[Callable[[], None]]:
+    """Gives what is to be called after each of so many things; with a bar on a terminal where there are many."""
+    if not sys.stderr.isatty() or total < _MANY:
+        yield lambda: None
+        return
+    with _bar(what) as bar:
+        task = bar.add_task("", total=total)
+        yield lambda: bar.advance(task)
 
-    columns = (SpinnerColumn(), TextColumn(what), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
-    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+
+def _with_bar(things: Sequence[T], what: str) -> Iterator[T]:
+    with _bar(what) as bar:
         task = bar.add_task("", total=len(things))
         for each in things:
             yield each
             bar.advance(task)
+
+
+def _bar(what: str) -> Any:
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+
+    columns = (SpinnerColumn(), TextColumn(what), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
+    return Progress(*columns, console=Console(stderr=True), transient=True)

@@ -32,6 +32,7 @@ COMMANDS = {
     "password": "make the stored form of a password, or decode one",
     "picture": "draw the exposure map, the checklist, or the stages of a login",
     "profiles": "show what a profile assumes where nothing is configured",
+    "prove": "make predicted logins with real clients, and compare how they end",
     "rehearse": "apply a change statement by statement: who is locked out, and a safe order",
     "rules": "list the audit rules, or explain one",
     "sheet": "show devices as normalised sheets or model data, with passwords withheld",

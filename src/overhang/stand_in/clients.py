@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 import asyncssh
 
+from overhang.stand_in.ssh import known_algorithms
 from overhang.stand_in.telnet import TelnetDecoder
 
 _PROMPT = re.compile(r", level (\d+|unknown): \Z")
@@ -212,8 +213,8 @@ async def _by_ssh(errand: Errand) -> Seen:
     talk = Talk(errand)
     talk.named = True
     client = _Client(talk)
-    spoken = errand.algorithms or {}
     names = {"exchanges": "kex_algs", "ciphers": "encryption_algs", "macs": "mac_algs"}
+    spoken = {**{kind: sorted(known_algorithms()[kind]) for kind in names}, **(errand.algorithms or {})}
     options = {names[kind]: list(each) for kind, each in spoken.items() if kind in names}
     try:
         async with asyncio.timeout(_TIMEOUT):
@@ -406,7 +407,8 @@ async def _by_web(errand: Errand) -> Seen:
                 talk.level = int(level.group(1)) if level is not None else None
     except TimeoutError:
         return talk.seen()._replace(outcome="silent")
-    except (aiohttp.ClientError, OSError):
+    except (aiohttp.ClientError, OSError) as error:
+        talk.shown += f"{type(error).__name__}: {error}\n"
         outcome = "dropped" if reached else "refused"
     elevation = "denied" if outcome == "admitted" and errand.elevate is not None else None
     if elevation is not None and talk.level is not None and errand.elevate is not None and talk.level >= errand.elevate:

@@ -8,7 +8,7 @@ import asyncio
 import contextlib
 import socket
 import struct
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Protocol
 
 from overhang.errors import OverhangError
@@ -49,6 +49,8 @@ class Door:
         self._sockets: list[socket.socket] = []
         self._accepting: list[asyncio.Task[None]] = []
         self._tasks: set[asyncio.Task[None]] = set()
+        #: faults of this program that a connection has met; the run ends with the first of them
+        self.problems: list[BaseException] = []
 
     @property
     def wanted(self) -> bool:
@@ -126,7 +128,13 @@ class Door:
                 continue
             task = loop.create_task(self._serve(connection, peer[0], place))
             self._tasks.add(task)
-            task.add_done_callback(self._tasks.discard)
+            task.add_done_callback(self._served)
+
+    def _served(self, task: "asyncio.Task[None]") -> None:
+        self._tasks.discard(task)
+        problem = None if task.cancelled() else task.exception()
+        if problem is not None:
+            self.problems.append(problem)
 
     async def _serve(self, connection: socket.socket, peer: str, place: Place) -> None:
         machine, source = self.machine, self._sources.of(peer)
@@ -146,6 +154,13 @@ class Door:
             with contextlib.suppress(OSError):
                 connection.close()
             machine.close(seat)
+
+
+def raise_first(doors: Iterable[Door]) -> None:
+    """Raise what went wrong inside a connection, if anything did."""
+    for door in doors:
+        for problem in door.problems:
+            raise problem
 
 
 def reset(connection: socket.socket) -> None:

@@ -23,7 +23,7 @@ from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.visit import Moment
 from overhang.stand_in.clients import Errand, Seen, log_in
 from overhang.stand_in.clock import SetClock
-from overhang.stand_in.doors import Door, Handler, hold, speak_telnet
+from overhang.stand_in.doors import Door, Handler, hold, raise_first, speak_telnet
 from overhang.stand_in.drive import Gone, no_servers
 from overhang.stand_in.machine import Machine, Setting
 from overhang.stand_in.made_up import MadeUp, secrets_of, with_keys
@@ -155,6 +155,7 @@ class Prover:
                 told(proof)
         finally:
             await asyncio.gather(*(door.close() for door in self._doors.values()))
+        raise_first(self._doors.values())
         return found
 
     def _knowing(self, attempt: Attempt) -> Attempt:

@@ -16,7 +16,7 @@ from overhang.model import Address
 from overhang.model.vocabulary import PORTS
 from overhang.project import Project
 from overhang.stand_in.clock import Clock
-from overhang.stand_in.doors import Door, Handler, PortTaken, speak_telnet
+from overhang.stand_in.doors import Door, Handler, PortTaken, raise_first, speak_telnet
 from overhang.stand_in.drive import Asker, no_servers
 from overhang.stand_in.events import Event
 from overhang.stand_in.machine import Keeper, Machine
@@ -267,6 +267,7 @@ class Run:
         doors: Sequence[Door] = [door for each in self.devices for door in each.doors]
         await asyncio.gather(*(door.close() for door in doors))
         self.folder.remove()
+        raise_first(doors)
 
 
 def known_of(config: ParsedConfig, made: MadeUp) -> list[Known]:

@@ -337,6 +337,9 @@ class _Owner(asyncssh.SSHServer):
             code = 1
             if gone.why:
                 line.say(f"Closed: {gone.why}.")
+        except Exception as error:
+            self._door.problems.append(error)
+            code = 1
         with contextlib.suppress(OSError, asyncssh.Error):
             process.exit(code)
             self._conn.close()
@@ -360,11 +363,12 @@ class _SshLine:
         process = self._process
         if self.waiting:
             return self.waiting.pop(0)
-        channel: Any = process.channel
+        channel: Any = process.channel  # only one with a terminal echoes
+        hide = channel.set_echo if question.secret and process.get_terminal_type() is not None else None
         try:
             process.stdout.write(question.prompt)
-            if question.secret:
-                channel.set_echo(False)
+            if hide is not None:
+                hide(False)
             async with asyncio.timeout(self.limit):
                 text = await _read_line(process)
         except TimeoutError:
@@ -372,8 +376,8 @@ class _SshLine:
         except (OSError, asyncssh.Error, asyncssh.BreakReceived, asyncssh.SignalReceived):
             raise Gone from None
         finally:
-            if question.secret:
-                channel.set_echo(True)
+            if hide is not None:
+                hide(True)
         return text.rstrip("\r\n") if text else None
 
 
