@@ -63,6 +63,7 @@ COMMANDS = (
     ("sheet", "--to", "json"),
     ("sheet", "--to", "xml"),
     ("login", "--via", "ssh", "--from", "10.64.1.7", "--name", "lena"),
+    ("prove", "--generate", "4"),
     ("dialect", "try"),
     ("dialect", "try", "--why", "3"),
     ("dialect", "try", "--as-table"),

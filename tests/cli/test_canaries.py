@@ -158,6 +158,9 @@ EACH = [
     "compare {} quay.sheet --format html",
     "rehearse quay.sheet {} --long",
     "mend {}",
+    "stand-in {} --with-secrets --for 1s",
+    "prove {} --attempts attempts.jsonl",
+    "prove {} --generate 6 --format json",
 ]
 
 

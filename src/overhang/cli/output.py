@@ -29,6 +29,7 @@ _READ = (
     "choose",
     "dialect",
     "attempts",
+    "servers",
     "key",
     "password_file",
     "elevate_password_file",

@@ -6,6 +6,7 @@ import getpass
 import json
 import queue
 import signal
+import sys
 import threading
 from collections.abc import Callable
 from typing import Any, TextIO
@@ -53,6 +54,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="stand in with the real passwords of the configurations; without it each is replaced by a made-up one",
     )
+    about = "let the AAA servers that the devices name stand in too, with the accounts of a TOML file"
+    add("--servers", metavar="FILE", help=about)
     add("--log", metavar="FILE", help="also write what happens to a file, as JSON Lines")
     for port in PORTS:
         about = "sit at a device's console, in this terminal" if port == "console" else "sit at its auxiliary port"
@@ -79,7 +82,9 @@ def run(options: argparse.Namespace) -> int:
     sits = _sits(options, [config.device.name for config, _ in configs])
     clock = Clock(read_moment(options.now), options.speed)
     folder = Folder(options.folder)
-    setup = Setup(sources, clock, log.told if sits is None else log.written, first, options.ports, options.with_secrets)
+    told = log.told if sits is None else log.written
+    accounts = None if options.servers is None else _accounts(options.servers)
+    setup = Setup(sources, clock, told, first, options.ports, options.with_secrets, accounts)
     devices = Run(folder, setup)
     try:
         for config, project in configs:
@@ -131,6 +136,39 @@ def _sources(options: argparse.Namespace, projects: list[Project]) -> Sources:
         return Sources(stands)
     except ValueError as wrong:
         raise UserError(f"--source: {wrong}") from None
+
+
+def _accounts(path: str) -> dict[str, dict[str, dict[str, Any]]]:
+    """What the AAA servers hold: by group and name. A password that the file leaves out is asked for."""
+    from overhang.text.toml_file import TomlProblem, parse_toml
+
+    try:
+        with open(path, "rb") as stream:
+            data = stream.read(1_000_001)
+    except OSError as error:
+        raise UserError(f"{path}: cannot be read: {error.strerror}") from None
+    parsed = parse_toml(data, 1_000_000, "file of accounts")
+    if isinstance(parsed, TomlProblem):
+        raise UserError(f"{path}:{parsed.line}: {parsed.message}")
+    table, lines = parsed
+    del lines
+    found: dict[str, dict[str, dict[str, Any]]] = {}
+    for group, accounts in table.items():
+        for name, account in accounts.items() if isinstance(accounts, dict) else ():
+            level = account.get("level") if isinstance(account, dict) else None
+            right = isinstance(account, dict) and set(account) <= {"password", "level"}
+            right = right and isinstance(account.get("password", ""), str)
+            if not right or not (level is None or (type(level) is int and 0 <= level <= 15)):
+                raise UserError(f"{path}: {group}.{name}: expected a password (text) and a level from 0 to 15, or less")
+            password = account.get("password")
+            if password is None:
+                if not sys.stdin.isatty():
+                    raise UserError(f"{path}: {group}.{name} has no password, and there is no terminal to ask for it")
+                password = getpass.getpass(f"password of {name} at group {group}: ")
+            found.setdefault(group, {})[name] = {"password": password, **({} if level is None else {"level": level})}
+        if not isinstance(accounts, dict):
+            raise UserError(f"{path}: {group}: expected a table of accounts, as [{group}.NAME]")
+    return found
 
 
 def _sits(options: argparse.Namespace, names: list[str]) -> tuple[str, str] | None:
@@ -199,8 +237,8 @@ async def _whole(devices: Run, lasts: float | None, sits: tuple[str, str] | None
     for each in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         loop.add_signal_handler(each, over.set)
     try:
-        devices.start()
-        show(started_lines(devices.devices, devices.setup.sources, devices.folder.path, width()))
+        await devices.start()
+        show(started_lines(devices, width()))
         _flush()
         timer = loop.call_later(lasts, over.set) if lasts is not None else None
         if sits is not None:
@@ -224,7 +262,7 @@ async def _sit(machine: Machine, port: str, devices: Run) -> None:
         seat = machine.open(port, "this terminal", None, None)
         seat.hang_up = line.leave
         try:
-            await hold(machine, seat, line, lambda seconds: setattr(line, "limit", seconds), devices.setup.ask)
+            await hold(machine, seat, line, lambda seconds: setattr(line, "limit", seconds), devices.asker(machine))
         except Gone:
             pass
         finally:

@@ -1,33 +1,50 @@
 """Devices that stand in, for people: where to log in, and what happens there."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 from overhang.model.vocabulary import way_label
 from overhang.report.lines import Line, count, cut, wrap
 from overhang.simulation.wording import place_of
 from overhang.stand_in.doors import Door
 from overhang.stand_in.events import Event
-from overhang.stand_in.places import Place, Sources
-from overhang.stand_in.run import StandIn
+from overhang.stand_in.places import Place
+from overhang.stand_in.run import Run, StandIn
 
 _MOST_PLACES = 6
 _STYLES = {"admitted": "good", "granted": "good", "denied": "high", "refused": "high", "dropped": "high"}
 
 
-def started_lines(devices: Sequence[StandIn], sources: Sources, folder: str, width: int) -> Iterator[Line]:
+def started_lines(run: Run, width: int) -> Iterator[Line]:
     """What was started: each device with its doors, and the line to type."""
+    devices, folder = run.devices, run.folder.path
     yield [(f"{count(len(devices), 'device')} {'stands' if len(devices) == 1 else 'stand'} in", "bold")]
     others = "Other users of this machine can connect to them too, and try to log in."
     yield from ([(line, "medium")] for line in wrap(others, width))
     for each in devices:
         yield []
         yield from _device(each, width)
-    told = [f"{peer} stands for {address}" for peer, address in sources if address is not None]
+    yield from _servers(run, width)
+    told = [f"{peer} stands for {address}" for peer, address in run.setup.sources if address is not None]
     if told:
         yield []
         yield from ([(line, "")] for line in wrap(f"Sources: {'; '.join(told)}; any other is what it is.", width))
     yield []
     yield [(f"Keys and sheets are in {folder}", "dim")]
+
+
+def _servers(run: Run, width: int) -> Iterator[Line]:
+    found = run.servers.listing() if run.servers is not None else []
+    if not found:
+        return
+    yield []
+    yield [("AAA servers", "bold")]
+    for each in found:
+        protocol = {"radius": "RADIUS", "tacacs": "TACACS+"}[each.protocol]
+        yield [(f"  {protocol:<7} {each.here} port {each.port:<6} for {each.address}", "")]
+    text = f"One does not answer while there is a file down-ADDRESS, as down-{found[0].address}, in {run.folder.path}"
+    yield from ([("  " + line, "dim")] for line in wrap(text, width - 2))
+    if any(each.protocol == "tacacs" for each in found):
+        yield [("  TACACS+ is this program's own code on both sides: no independent proof", "dim")]
 
 
 def _device(each: StandIn, width: int) -> Iterator[Line]:

@@ -6,10 +6,11 @@ listened there.
 
 import asyncio
 import contextlib
+import logging
 import socket
 import struct
 from collections.abc import Callable, Iterable
-from typing import Protocol
+from typing import Any, Protocol
 
 from overhang.errors import OverhangError
 from overhang.stand_in.dialog import Shell, log_in
@@ -154,6 +155,20 @@ class Door:
             with contextlib.suppress(OSError):
                 connection.close()
             machine.close(seat)
+
+
+def watch(door_problems: list[BaseException]) -> None:
+    """Keep quiet what libraries say of odd clients, which may quote what was typed; collect faults of this program."""
+    for name in ("asyncssh", "aiohttp", "asyncio"):
+        logging.getLogger(name).setLevel(logging.CRITICAL + 1)
+
+    def met(loop: asyncio.AbstractEventLoop, context: dict[str, Any]) -> None:
+        del loop
+        problem = context.get("exception")
+        if isinstance(problem, Exception) and not isinstance(problem, OSError):
+            door_problems.append(problem)
+
+    asyncio.get_running_loop().set_exception_handler(met)
 
 
 def raise_first(doors: Iterable[Door]) -> None:

@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 from overhang.changes.change import NOT_THERE, NOT_UNDERSTOOD, SheetChange
+from overhang.errors import OverhangError
 from overhang.exposure import resolve
 from overhang.language import ParsedConfig, unparse
 from overhang.language.parsed_config import read_sheet
@@ -98,7 +99,16 @@ class Machine:
         self._arrivals: dict[str, deque[float]] = {}
         self.running = _text(config)
         self.saved = self.running
-        self._keeper.keep("running", self.running)
+        #: why the sheets could not be kept, "" where they are
+        self.trouble = ""
+        self._keep("running", self.running)
+
+    def _keep(self, which: str, text: str) -> None:
+        try:
+            self._keeper.keep(which, text)
+            self.trouble = ""
+        except OverhangError as problem:
+            self.trouble = str(problem)
 
     @property
     def name(self) -> str:
@@ -232,12 +242,14 @@ class Machine:
         if not applied:
             return []
         self._take(self._dated(applied[-1].config, "changed", who))
+        if self.trouble:
+            return [self.trouble]
         return [each.remark for each in applied if each.remark]
 
     def _take(self, config: ParsedConfig) -> None:
         """A configuration, in effect from now on: its text is the running sheet."""
         self._run(_text(config), config)
-        self._keeper.keep("running", self.running)
+        self._keep("running", self.running)
 
     def _run(self, text: str, config: ParsedConfig) -> None:
         read = read_sheet(text, f"{self.name}, running")
@@ -261,7 +273,7 @@ class Machine:
         """Keep what is in effect."""
         self._take(self._dated(self.config, "saved", who))
         self.saved = self.running
-        self._keeper.keep("saved", self.saved)
+        self._keep("saved", self.saved)
 
     def restart(self) -> None:
         """Go back to what was saved; every session ends, and no failure counts any more."""
@@ -269,7 +281,7 @@ class Machine:
         for seat in list(self.seats.values()):
             seat.hang_up()
         self._run(self.saved, self.config)
-        self._keeper.keep("running", self.running)
+        self._keep("running", self.running)
 
 
 class SeatDesk:
@@ -303,7 +315,7 @@ class SeatDesk:
     def save(self, visit: Visit) -> str:
         """Keep what is in effect."""
         self._machine.save(visit.attempt.name)
-        return "Saved."
+        return self._machine.trouble or "Saved."
 
     def restart(self, visit: Visit) -> None:
         """Go back to what was saved."""

@@ -23,7 +23,7 @@ from overhang.simulation.reasons import Reason, Stage
 from overhang.simulation.visit import Moment
 from overhang.stand_in.clients import Errand, Seen, log_in
 from overhang.stand_in.clock import SetClock
-from overhang.stand_in.doors import Door, Handler, hold, raise_first, speak_telnet
+from overhang.stand_in.doors import Door, Handler, hold, raise_first, speak_telnet, watch
 from overhang.stand_in.drive import Gone, no_servers
 from overhang.stand_in.machine import Machine, Setting
 from overhang.stand_in.made_up import MadeUp, secrets_of, with_keys
@@ -140,6 +140,8 @@ class Prover:
     async def run(self, told: Callable[[Proof], None] = lambda proof: None) -> list[Proof]:  # noqa: ARG005
         """Make every attempt, one after another."""
         found = []
+        problems: list[BaseException] = []
+        watch(problems)
         try:
             for door in self._doors.values():
                 door.settle()
@@ -156,6 +158,8 @@ class Prover:
         finally:
             await asyncio.gather(*(door.close() for door in self._doors.values()))
         raise_first(self._doors.values())
+        for problem in problems:
+            raise problem
         return found
 
     def _knowing(self, attempt: Attempt) -> Attempt:

@@ -16,12 +16,13 @@ from overhang.model import Address
 from overhang.model.vocabulary import PORTS
 from overhang.project import Project
 from overhang.stand_in.clock import Clock
-from overhang.stand_in.doors import Door, Handler, PortTaken, raise_first, speak_telnet
+from overhang.stand_in.doors import Door, Handler, PortTaken, raise_first, speak_telnet, watch
 from overhang.stand_in.drive import Asker, no_servers
 from overhang.stand_in.events import Event
 from overhang.stand_in.machine import Keeper, Machine
 from overhang.stand_in.made_up import Key, MadeUp
 from overhang.stand_in.places import Sources, places_of
+from overhang.stand_in.servers import Accounts, Servers
 
 #: The file by which a later run knows a folder of an earlier one.
 MARK = "stand-ins.json"
@@ -125,8 +126,7 @@ class Setup(NamedTuple):
     first: str = "127.0.0.1"
     ports: int = 0
     with_secrets: bool = False
-    ask: Asker = no_servers
-    real_servers: bool = False
+    accounts: Accounts | None = None
 
 
 class Run:
@@ -135,6 +135,11 @@ class Run:
     def __init__(self, folder: Folder, setup: Setup) -> None:
         self.folder, self.setup = folder, setup
         self.devices: list[StandIn] = []
+        #: faults of this program that no door has met
+        self.problems: list[BaseException] = []
+        self.servers: Servers | None = None
+        if setup.accounts is not None:
+            self.servers = Servers(setup.accounts, folder.path, setup.clock.real)
         self._port = setup.ports
         self._texts: dict[Key, str] = {}
 
@@ -149,7 +154,9 @@ class Run:
         if went_on:
             notes.append("goes on from what was saved in an earlier run")
         machine = Machine(config, project, setup.clock, setup.tell, _Kept(self.folder, name))
-        machine.real_servers = setup.real_servers
+        if self.servers is not None:
+            machine.real_servers = True
+            self.servers.serve(machine)
         machine.save_as_started()
         doors = self._doors(machine, where, notes)
         for door in doors:
@@ -186,8 +193,12 @@ class Run:
         for via in _SPOKEN:
             handler = self._handler(machine, via, where, notes)
             places = places_of(own, setup.first)
-            doors.append(Door(machine, via, places, self._next_port(), setup.sources, handler, setup.ask))
+            doors.append(Door(machine, via, places, self._next_port(), setup.sources, handler, self.asker(machine)))
         return doors
+
+    def asker(self, machine: Machine) -> Asker:
+        """What asks AAA servers for a device."""
+        return no_servers if self.servers is None else self.servers.asker(machine)
 
     def _next_port(self) -> int:
         if not self._port:
@@ -235,8 +246,11 @@ class Run:
             self.folder.write(path, make_host_key(kind).export_private_key())
         return asyncssh.read_private_key(path)
 
-    def start(self) -> None:
-        """Open the doors, inside a running loop. Raises PortTaken."""
+    async def start(self) -> None:
+        """Open the doors. Raises PortTaken."""
+        watch(self.problems)
+        if self.servers is not None:
+            await self.servers.start()
         for each in self.devices:
             for door in each.doors:
                 door.settle()
@@ -264,10 +278,14 @@ class Run:
 
     async def stop(self) -> None:
         """Close every door and end every session."""
+        if self.servers is not None:
+            self.servers.stop()
         doors: Sequence[Door] = [door for each in self.devices for door in each.doors]
         await asyncio.gather(*(door.close() for door in doors))
         self.folder.remove()
         raise_first(doors)
+        for problem in self.problems:
+            raise problem
 
 
 def known_of(config: ParsedConfig, made: MadeUp) -> list[Known]:

@@ -23,6 +23,8 @@ _SMALLEST_RSA = 1_024
 _STAND_IN_RSA = 2_048
 #: So many answers are taken over one connection whatever the device allows; nobody types so many.
 _MOST_ANSWERS = 50
+#: Seconds that a connection may last behind its session.
+_LINGER = 2.0
 
 
 class Algorithms(NamedTuple):
@@ -342,7 +344,7 @@ class _Owner(asyncssh.SSHServer):
             code = 1
         with contextlib.suppress(OSError, asyncssh.Error):
             process.exit(code)
-            self._conn.close()
+            asyncio.get_running_loop().call_later(_LINGER, self._conn.close)  # most clients end it before
 
 
 class _SshLine:

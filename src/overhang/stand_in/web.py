@@ -129,7 +129,7 @@ class SpeakWeb:
         """Until the connection is over. A session that was begun over it lives on, until it is left or idle."""
         loop = asyncio.get_running_loop()
         one = _Connection(self, door, seat)
-        server = web.Server(one.answer, access_log=None, keepalive_timeout=75, max_line_size=8_190)
+        server = web.Server(one.guarded, access_log=None, keepalive_timeout=75, max_line_size=8_190)
         gone = asyncio.Event()
         handler = _Watched(server(), gone.set)
         idle = self._machine.idle(seat)
@@ -215,6 +215,16 @@ class _Connection:
         self._pages, self._door, self._machine = pages, door, door.machine
         self.seat: Seat | None = seat
         self._peer, self._attempt = seat.peer, seat.visit.attempt
+
+    async def guarded(self, request: web.BaseRequest) -> web.StreamResponse:
+        """One request; a fault of this program is kept for the end of the run, and the library tells nobody of it."""
+        try:
+            return await self.answer(request)
+        except (web.HTTPException, OSError, ValueError):
+            return _page(self._machine.name, "<p>The request cannot be read.</p>", 400)
+        except Exception as error:
+            self._door.problems.append(error)
+            raise
 
     async def answer(self, request: web.BaseRequest) -> web.StreamResponse:
         """One request."""

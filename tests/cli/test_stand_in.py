@@ -1,0 +1,293 @@
+"""The built program standing in for devices, and real clients that come to it: well-behaved ones and others."""
+
+import contextlib
+import json
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.cli.test_terminal import typed
+from tests.conftest import Ran
+
+Write = Callable[[str, str | bytes], Path]
+SHEET = """\
+device quay:
+    domain tidewater.example
+entry console:
+    check password
+    password readable boat
+entry vty 0-4:
+    check users
+    accept ssh telnet
+    from office
+telnet: on
+ssh: host-key ed25519
+web:
+    http on
+    check users
+user lena:
+    password readable gull
+    level 15
+sources office: allow 10.64.1.0/24
+"""
+
+
+class Running:
+    """A run of ``overhang stand-in``: its process, its doors, its folder and its log."""
+
+    def __init__(self, process: "subprocess.Popen[str]", folder: Path, log: Path) -> None:
+        self.process, self.folder, self._log = process, folder, log
+        self.shown = ""
+        assert process.stdout is not None
+        for line in process.stdout:
+            self.shown += line
+            if line.startswith("Keys and sheets"):
+                break
+        doors = json.loads((folder / "stand-ins.json").read_text()) if (folder / "stand-ins.json").exists() else []
+        self.ports = {each["way"]: each["port"] for each in doors}
+
+    def events(self) -> list[dict[str, Any]]:
+        return [json.loads(line) for line in self._log.read_text().splitlines()]
+
+    def connect(self, way: str, peer: str = "127.0.0.9") -> socket.socket:
+        return socket.create_connection(("127.0.0.1", self.ports[way]), 10, (peer, 0))
+
+    def end(self) -> tuple[int, str]:
+        self.process.send_signal(signal.SIGINT)
+        out, err = self.process.communicate(timeout=20)
+        self.shown += out
+        return self.process.returncode, err
+
+
+@contextlib.contextmanager
+def standing_in(tmp_path: Path, *options: str, sheet: str = SHEET) -> Iterator[Running]:
+    (tmp_path / "quay.sheet").write_text(sheet)
+    words = ["stand-in", "quay.sheet", "--folder", "run", "--log", "log", "--source", "10.64.1.7=127.0.0.9"]
+    process = subprocess.Popen(
+        [sys.executable, "-m", "overhang", *words, *options],
+        cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    try:
+        yield Running(process, tmp_path / "run", tmp_path / "log")
+    finally:
+        process.kill()
+        process.wait()
+        for stream in (process.stdout, process.stderr):
+            assert stream is not None
+            stream.close()
+
+
+def read_until(connection: socket.socket, end: bytes) -> bytes:
+    data = b""
+    connection.settimeout(10)
+    while end not in data:
+        piece = connection.recv(4096)
+        if not piece:
+            break
+        data += piece
+    return data
+
+
+def telnet(running: Running, name: str, password: str, *lines: str) -> str:
+    with running.connect("telnet") as connection:
+        shown = read_until(connection, b"name: ")
+        connection.sendall(name.encode() + b"\r\n")
+        shown += read_until(connection, b"password: ")
+        connection.sendall(password.encode() + b"\r\n")
+        for line in lines:
+            shown += read_until(connection, b", level 15: ")
+            connection.sendall(line.encode() + b"\r\n")
+        return (shown + read_until(connection, b"\0")).decode("utf-8", "replace")
+
+
+def test_a_trainee_hardens_a_device(tmp_path: Path, overhang: Callable[..., Ran]) -> None:
+    with standing_in(tmp_path, "--with-secrets") as running:
+        shown = telnet(running, "lena", "gull", "change telnet: off", "change drop web: http", "save", "leave")
+        assert "Saved." in shown
+        with pytest.raises(ConnectionRefusedError):
+            running.connect("telnet")
+        code, err = running.end()
+        events = running.events()
+    assert (code, err) == (0, "")
+    assert [(each["event"], each["outcome"], each["level"]) for each in events[:2]] == [
+        ("login", "admitted", 15),
+        ("leave", "", None),
+    ]
+    kept = "".join(path.read_text() for path in (tmp_path / "log", tmp_path / "run" / "stand-ins.json")) + running.shown
+    assert "gull" not in kept
+    compared = overhang("compare", "quay.sheet", "run/quay/saved.sheet", "--now", "2026-11-26")
+    assert "Telnet" in compared.out
+    assert {path.name for path in tmp_path.iterdir()} == {"quay.sheet", "run", "log"}
+    assert all(os.stat(path).st_mode & 0o077 == 0 for path in [tmp_path / "run", *(tmp_path / "run").rglob("*")])
+    with standing_in(tmp_path) as again:  # it goes on from what was saved
+        assert "goes on from what was saved" in again.shown
+        assert "telnet" not in again.shown.split("Keys and")[0].split("goes on")[0]
+
+
+def test_every_account_has_a_made_up_password(tmp_path: Path) -> None:
+    with standing_in(tmp_path) as running:
+        password = re.findall(r"user:lena +(\S+)", running.shown)[0]
+        assert "Other users of this machine" in running.shown
+        with running.connect("telnet") as connection:
+            connection.sendall(b"lena\r\ngull\r\n")
+            assert b"Not accepted" in read_until(connection, b"Try again.")
+        assert "quay, level 15: " in telnet(running, "lena", password, "sheet", "leave")
+        assert password not in (tmp_path / "log").read_text()
+        running.end()
+
+
+HOSTILE = {
+    "nothing": b"",
+    "garbage": bytes(range(256)) * 40,
+    "an endless line": b"a" * 1_000_000,
+    "half a request": b"POST /login HTTP/1.1\r\nContent-Length: 100\r\n\r\nname=",
+    "a large form": b"POST /login HTTP/1.1\r\nContent-Length: 10000000\r\n\r\n" + b"a" * 200_000,
+    "half of SSH": b"SSH-2.0-none\r\n\0\0\1",
+}
+
+
+def test_hostile_clients_harm_nobody(tmp_path: Path) -> None:
+    with standing_in(tmp_path, "--with-secrets") as running:
+        for way in ("telnet", "ssh", "http"):
+            for data in HOSTILE.values():
+                with running.connect(way) as connection, contextlib.suppress(OSError):
+                    connection.sendall(data)
+                    connection.settimeout(0.05)
+                    connection.recv(100)
+        assert "quay, level 15: " in telnet(running, "lena", "gull", "leave")
+        listening = subprocess.run(
+            ["cat", f"/proc/{running.process.pid}/net/tcp"], capture_output=True, text=True, check=True
+        )
+        mine = {
+            os.readlink(f"/proc/{running.process.pid}/fd/{each}")
+            for each in os.listdir(f"/proc/{running.process.pid}/fd")
+        }
+        own = [line.split() for line in listening.stdout.splitlines()[1:]]
+        own = [each for each in own if f"socket:[{each[9]}]" in mine]
+        assert own
+        assert all(each[1].split(":")[0].endswith("7F") for each in own)  # 127.0.0.0/8, the least byte first
+        code, err = running.end()
+        assert (code, err) == (0, "")
+
+
+def test_more_clients_than_vtys(tmp_path: Path) -> None:
+    with standing_in(tmp_path, "--with-secrets", sheet=SHEET + "entry vty 5-15: closed\n") as running:
+        there = [running.connect("telnet") for _ in range(200)]
+        taken = 0
+        for each in there:
+            with contextlib.suppress(OSError):
+                taken += b"name: " in read_until(each, b"name: ")
+        assert taken == 5
+        for each in there:
+            each.close()
+        deadline = time.monotonic() + 10
+        while time.monotonic() < deadline:
+            with contextlib.suppress(OSError):
+                if "level 15" in telnet(running, "lena", "gull", "leave"):
+                    break
+        else:
+            pytest.fail("no VTY was freed")
+        open_one = running.connect("telnet")
+        read_until(open_one, b"name: ")
+        code, err = running.end()  # with a session open
+        assert (code, err, read_until(open_one, b"\0")) == (0, "", b"")
+        open_one.close()
+
+
+def test_time_runs_faster_and_idle_sessions_end(tmp_path: Path) -> None:
+    sheet = SHEET.replace("    from office\n", "    from office\n    idle 30s\n")
+    with standing_in(tmp_path, "--with-secrets", "--speed", "100", "--for", "60s", sheet=sheet) as running:
+        with running.connect("telnet") as connection:
+            assert b"name: " in read_until(connection, b"name: ")
+            began = time.monotonic()
+            read_until(connection, b"\0")
+            assert time.monotonic() - began < 5
+        running.end()
+
+
+@pytest.mark.parametrize(
+    ("options", "code", "message"),
+    [
+        (["--source", "10.64.1.7=203.0.113.9"], 2, "203.0.113.9: is not in 127.0.0.0/8"),
+        (["--source", "10.64.1.7"], 2, "--source 10.64.1.7: expected ADDRESS=127.0.0.N"),
+        (["--address", "0.0.0.0"], 2, "0.0.0.0: is not in 127.0.0.0/8"),
+        (["--speed", "0"], 2, "--speed 0: expected a number above 0"),
+        (["--for", "never"], 2, "--for never: this duration cannot be never"),
+        (["--console", "qauy"], 2, "--console qauy: no device is called so; did you mean quay?"),
+        (["--folder", "open"], 2, "open: others may read it"),
+        (["--folder", "full"], 2, "full: is no folder of an earlier run"),
+        (["--log", "quay.sheet"], 2, "quay.sheet: is an input of this run"),
+        (["--servers", "none.toml"], 2, "none.toml: cannot be read"),
+        (["--servers", "bad.toml"], 2, "bad.toml: g.lena: expected a password"),
+    ],
+)
+def test_what_cannot_be(
+    overhang: Callable[..., Ran], write: Write, options: list[str], code: int, message: str
+) -> None:
+    write("quay.sheet", SHEET)
+    write("full/x", "")
+    write("bad.toml", "[g.lena]\nlevel = 99\n")
+    (write("open/x", "").parent / "x").unlink()
+    os.chmod(write("open/x", "").parent, 0o755)
+    (write("open/x", "").parent / "x").unlink()
+    ran = overhang("stand-in", "quay.sheet", "--for", "1s", *options)
+    assert (ran.code, ran.out) == (code, "")
+    assert ran.err.startswith("overhang: ")
+    assert message in ran.err
+    assert ran.err.count("\n") == 1
+
+
+def test_a_port_in_use_is_named(overhang: Callable[..., Ran], write: Write) -> None:
+    write("quay.sheet", SHEET)
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        port = taken.getsockname()[1]
+        ran = overhang("stand-in", "quay.sheet", "--for", "1s", "--ports", str(port))
+    assert (ran.code, ran.out) == (2, "")
+    assert ran.err == (
+        f"overhang: quay, ssh: 127.0.0.1 port {port} cannot be had: Address already in use; choose others (--ports)\n"
+    )
+
+
+def test_at_the_console(tmp_path: Path) -> None:
+    (tmp_path / "quay.sheet").write_text(SHEET)
+    words = ["stand-in", "quay.sheet", "--with-secrets", "--console", "quay"]
+    prompts = [("password: ", "tern"), ("password: ", "boat"), ("quay, level 1: ", "me"), ("quay, level 1: ", "\x04")]
+    code, shown = typed(words, prompts, tmp_path)
+    assert (code, "way console" in shown, "Not accepted" in shown, "boat" in shown) == (0, True, True, False)
+
+
+ATTEMPTS = [
+    {"via": "telnet", "from": "10.64.1.7", "name": "lena", "password": ["x", "gull"]},
+    {"via": "telnet", "from": "10.64.2.7", "name": "lena", "password": "gull"},
+    {"via": "console", "knows": ["entry:console"], "elevate": 15},
+    {"via": "snmp", "password": "x"},
+]
+
+
+def test_prove_reads_attempts_and_draws_them(overhang: Callable[..., Ran], write: Write) -> None:
+    write("quay.sheet", SHEET)
+    write("a.jsonl", "".join(json.dumps(each) + "\n" for each in ATTEMPTS))
+    ran = overhang("prove", "quay.sheet", "--attempts", "a.jsonl")
+    assert (ran.code, ran.err) == (0, "")
+    assert ran.out.startswith("All 3 logins ended as predicted\n")
+    assert "    1  snmp is not spoken" in ran.out
+    ran = overhang("prove", "quay.sheet", "--generate", "12", "--format", "json", "--now", "2026-11-26")
+    found = json.loads(ran.out)["attempts"]
+    assert (ran.code, len(found), {each["agrees"] for each in found}) == (0, 12, {True})
+    assert {each["seen"]["outcome"] for each in found} >= {"admitted", "denied", "refused"}
+    for words, message in (
+        (["--generate", "0"], "--generate 0: expected a number from 1 to 100000"),
+        ([], "one of --attempts FILE and --generate N is needed"),
+        (["--attempts", "quay.sheet"], "there is no attempt at any of these devices"),
+    ):
+        ran = overhang("prove", "quay.sheet", *words)
+        assert (ran.code, ran.out, message in ran.err) == (2, "", True)
