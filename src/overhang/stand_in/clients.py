@@ -190,7 +190,8 @@ class _Client(asyncssh.SSHClient):
 
     def __init__(self, talk: Talk) -> None:
         self._talk = talk
-        self._keys = list(talk.errand.keys)
+        # of a certified key the certificate alone is offered, not the bare key as well
+        self._keys = [asyncssh.load_keypairs([key])[0] for key in talk.errand.keys]
         self.banner = ""
 
     def auth_banner_received(self, msg: str, lang: str) -> None:
