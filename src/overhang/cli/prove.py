@@ -2,6 +2,7 @@
 
 import argparse
 import asyncio
+import gc
 import os
 import random
 import shutil
@@ -45,6 +46,7 @@ def run(options: argparse.Namespace) -> int:
         import asyncssh  # noqa: F401 - whether the packages are there
     except ImportError:
         raise UserError(MISSING) from None
+    gc.enable()  # connections make cycles, and a run may be long
     from overhang.report.prove_text import proof_json, proof_lines
     from overhang.stand_in import clients
     from overhang.stand_in.prove import Proof, Prover, Subject, Trial

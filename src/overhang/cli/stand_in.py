@@ -2,6 +2,7 @@
 
 import argparse
 import asyncio
+import gc
 import getpass
 import json
 import queue
@@ -70,6 +71,7 @@ def run(options: argparse.Namespace) -> int:
         import asyncssh  # noqa: F401 - whether the packages are there
     except ImportError:
         raise UserError(MISSING) from None
+    gc.enable()  # connections make cycles, and a run may be long
     lasts = None if options.lasts is None else _span(options.lasts)
     if not 0 < options.speed <= 100_000:
         raise UserError(f"--speed {options.speed:g}: expected a number above 0, up to 100000")

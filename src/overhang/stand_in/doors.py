@@ -139,6 +139,7 @@ class Door:
 
     async def _serve(self, connection: socket.socket, peer: str, place: Place) -> None:
         machine, source = self.machine, self._sources.of(peer)
+        connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)  # or each prompt waits for an acknowledgement
         why = machine.limit(self.via)
         if why:
             machine.limited(self.via, peer, source, why)

@@ -135,6 +135,7 @@ class SpeakSsh:
         machine = self._machine
         within = machine.finish_within("ssh")
         owner = _Owner(door, machine, seat)
+        conn = None
         try:
             conn = await asyncssh.run_server(
                 connection,
@@ -157,6 +158,8 @@ class SpeakSsh:
         except (OSError, asyncssh.Error, asyncio.IncompleteReadError):
             pass
         finally:
+            if conn is not None:
+                conn.abort()
             owner.over()
 
     def _spoken(self) -> Mapping[str, Any]:

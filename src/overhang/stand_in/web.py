@@ -25,6 +25,8 @@ from overhang.stand_in.machine import Machine, Seat
 
 _COOKIE = "overhang-session"
 _LARGEST = 16_384
+#: So many sessions of a device's pages are kept; a further one ends the oldest, which nobody need have left.
+_MOST_SESSIONS = 1_000
 _ECDSA: dict[int | None, Any] = {256: ec.SECP256R1, 384: ec.SECP384R1, 521: ec.SECP521R1}
 _SMALLEST_RSA, _STAND_IN_RSA = 1_024, 2_048
 _STATUS = {"denied": 401, "refused": 403, "dropped": 503, "unknown": 503}
@@ -156,6 +158,8 @@ class SpeakWeb:
 
     def begin(self, seat: Seat) -> str:
         """A new session; the text that its browser shows from now on."""
+        if len(self._sessions) >= _MOST_SESSIONS:
+            self.end(next(iter(self._sessions)))
         token = secrets.token_urlsafe(24)
         self._sessions[token] = seat
         seat.hang_up = partial(self.end, token)
