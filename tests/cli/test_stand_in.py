@@ -145,6 +145,28 @@ def test_every_account_has_a_made_up_password(tmp_path: Path) -> None:
         running.end()
 
 
+def test_a_session_of_the_web_outlives_its_connection(tmp_path: Path) -> None:
+    with standing_in(tmp_path, "--with-secrets") as running:
+
+        def request(text: str) -> str:
+            with running.connect("http") as connection:
+                connection.sendall(text.replace("\n", "\r\n").encode())
+                return read_until(connection, b"</form>").decode()
+
+        form = "name=lena&password=gull"
+        head = f"Content-Type: application/x-www-form-urlencoded\nContent-Length: {len(form)}\n\n"
+        shown = request(f"POST /login HTTP/1.1\nHost: x\n{head}{form}")
+        cookie = re.findall(r"Set-Cookie: ([^;]+);", shown)[0]
+        assert "<li>level 15</li>" in request(f"GET / HTTP/1.1\nHost: x\nCookie: {cookie}\n\n")
+        assert '<input name="name"' in request("GET / HTTP/1.1\nHost: x\n\n")
+        assert "You have left." in request(f"POST /leave HTTP/1.1\nHost: x\nCookie: {cookie}\nContent-Length: 0\n\n")
+        assert '<input name="name"' in request(f"GET / HTTP/1.1\nHost: x\nCookie: {cookie}\n\n")
+        assert running.end() == (0, "")
+        outcomes = [(each["event"], each["outcome"]) for each in running.events()]
+        assert outcomes.count(("login", "unfinished")) == 4
+        assert outcomes.index(("login", "admitted")) < outcomes.index(("leave", ""))
+
+
 HOSTILE = {
     "nothing": b"",
     "garbage": bytes(range(256)) * 40,

@@ -202,10 +202,10 @@ class _Log:
 
     def told(self, event: Event) -> None:
         """Show an event, and write it."""
-        from overhang.report.stand_in_text import event_line
+        from overhang.report.stand_in_text import event_lines
 
         self.written(event)
-        show([event_line(event, width())])
+        show(event_lines(event, width()))
         _flush()
 
     def written(self, event: Event) -> None:

@@ -40,7 +40,7 @@ def proof_lines(proofs: Sequence[Proof], width: int) -> Iterator[Line]:
     asked = sum(each.asked for each in made)
     if asked:
         yield []
-        text = f"{count(asked, 'attempt')} of them gave answers that were not asked for; what was asked for is compared"
+        text = f"{asked} of the attempts have answers that were not asked for; what was asked for is compared"
         yield from ([(line, "dim")] for line in wrap(text, width))
     if found.left_out:
         yield []

@@ -18,7 +18,7 @@ def started_lines(run: Run, width: int) -> Iterator[Line]:
     """What was started: each device with its doors, and the line to type."""
     devices, folder = run.devices, run.folder.path
     yield [(f"{count(len(devices), 'device')} {'stands' if len(devices) == 1 else 'stand'} in", "bold")]
-    others = "Other users of this machine can connect to them too, and try to log in."
+    others = "Other users of this machine can connect too, and try to log in."
     yield from ([(line, "medium")] for line in wrap(others, width))
     for each in devices:
         yield []
@@ -89,17 +89,21 @@ def _to_type(door: Door, name: str) -> str:
     return f"telnet {here} {door.port}" if door.via == "telnet" else f"{door.via}://{here}:{door.port}/"
 
 
-def event_line(event: Event, width: int) -> Line:
-    """One event on one line."""
-    who = event.name or ("" if event.outcome != "admitted" else "(no name)")
+def event_lines(event: Event, width: int) -> Iterator[Line]:
+    """One event: when, where, who and how it ended, and below that why."""
+    who = event.name or ("(no name)" if event.outcome == "admitted" else "")
     source = event.source or event.peer
-    how = event.outcome if event.what != "leave" else "left"
+    how = event.outcome if event.what != "leave" else "has left"
     if event.level is not None and event.outcome in ("admitted", "granted"):
         how += f", level {event.level}"
     if event.what == "elevation":
         how = f"elevation {how}"
     where = f"VTY {event.vty}" if event.vty is not None else ""
-    head = f"{event.when:%H:%M:%S}  {cut(event.device, 14):<14}  {event.way:<9} {source:<15}  {who:<8} {where:<6} "
-    because = event.reason + (f" ({place_of(event.step.origin)})" if event.step is not None else "")
+    head = (
+        f"{event.when:%H:%M:%S}  {cut(event.device, 16):<16} {event.way:<9} {source:<15} {cut(who, 12):<12} {where:<7} "
+    )
     style = _STYLES.get(event.outcome, "dim" if event.what == "leave" else "medium")
-    return [(head, ""), (f"{how:<18}", style), ("  " + cut(because, max(20, width - len(head) - 20)), "dim")]
+    yield [(head, ""), (how, style)]
+    if event.reason:
+        because = event.reason + (f" ({place_of(event.step.origin)})" if event.step is not None else "")
+        yield from ([("          " + line, "dim")] for line in wrap(because, width - 10))

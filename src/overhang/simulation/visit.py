@@ -119,6 +119,8 @@ class Visit:
         self.steps: list[Step] = []
         #: how far it came: what was reached, and the session
         self.since = Since()
+        #: whether anything was answered at all
+        self.answered = False
         self._named = attempt.name is not None
         self._wrong = 0
         self._lifting = False
@@ -148,7 +150,7 @@ class Visit:
 
     def give_name(self, name: str | None) -> None:
         """Answer with a username; None for none."""
-        self._named = True
+        self._named = self.answered = True
         if self._lifting:
             self.attempt = self.attempt._replace(elevate_name=name)
         else:
@@ -157,6 +159,7 @@ class Visit:
 
     def give_password(self, text: str | None) -> None:
         """Answer with a text; None for nothing at all. One that is not right may be followed by another question."""
+        self.answered = True
         texts = () if text is None else (text,)
         if self._lifting:
             attempt = self.attempt._replace(elevate_passwords=texts, elevate_wrong_before=self._wrong)
@@ -192,6 +195,7 @@ class Visit:
         return self._after_key()
 
     def _after_key(self) -> Result:
+        self.answered = True
         self.attempt = self.attempt._replace(passwords=(), wrong_before=self._wrong)
         return self._go_on()
 

@@ -155,7 +155,8 @@ class Door:
         finally:
             with contextlib.suppress(OSError):
                 connection.close()
-            machine.close(seat)
+            if not seat.outlives:
+                machine.close(seat)
 
 
 def watch(door_problems: list[BaseException]) -> None:

@@ -57,6 +57,8 @@ class Seat:
         self.number, self.visit, self.peer, self.since = number, visit, peer, since
         self.hang_up: Callable[[], None] = lambda: None
         self.reported = False
+        #: whether the session goes on when the connection ends, as one of the web does
+        self.outlives = False
 
     @property
     def via(self) -> str:
@@ -180,7 +182,10 @@ class Machine:
         if not seat.reported:
             seat.reported = True
             result = seat.visit.result
-            self._event(seat, "login", result.outcome if result is not None else "refused", result)
+            if seat.visit.question and not seat.visit.answered:
+                self._event(seat, "login", "unfinished", None)
+            else:
+                self._event(seat, "login", result.outcome if result is not None else "refused", result)
 
     def limited(self, via: str, peer: str, source: Address | None, why: str) -> None:
         """A connection was not taken for a limit."""

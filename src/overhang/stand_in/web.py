@@ -162,6 +162,7 @@ class SpeakWeb:
             self.end(next(iter(self._sessions)))
         token = secrets.token_urlsafe(24)
         self._sessions[token] = seat
+        seat.outlives = True
         seat.hang_up = partial(self.end, token)
         self.used(token)
         return token
@@ -307,7 +308,7 @@ class _Connection:
             f"<h2>The device as it stands</h2><pre>{escape(chr(10).join(desk.sheet()))}</pre>",
             '<form method="post" action="/leave"><button>Leave</button></form>',
         ]
-        return f'<p class="level">level <b data-level="{visit.level}">{visit.level}</b></p>' + "".join(parts)
+        return f'<div data-level="{visit.level}">{"".join(parts)}</div>'
 
 
 def _list(title: str, lines: list[str]) -> str:
