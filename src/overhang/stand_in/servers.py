@@ -27,7 +27,6 @@ _DICTIONARY = """
 ATTRIBUTE User-Name 1 string
 ATTRIBUTE User-Password 2 octets
 ATTRIBUTE NAS-IP-Address 4 ipaddr
-ATTRIBUTE Service-Type 6 integer
 ATTRIBUTE Reply-Message 18 string
 ATTRIBUTE NAS-Identifier 32 string
 ATTRIBUTE Message-Authenticator 80 octets
