@@ -8,6 +8,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -128,7 +129,9 @@ def test_a_trainee_hardens_a_device(tmp_path: Path, overhang: Callable[..., Ran]
     assert "Telnet" in compared.out
     assert {path.name for path in tmp_path.iterdir()} == {"quay.sheet", "run", "log"}
     assert all(os.stat(path).st_mode & 0o077 == 0 for path in [tmp_path / "run", *(tmp_path / "run").rglob("*")])
-    with standing_in(tmp_path) as again:  # it goes on from what was saved
+    refused = overhang("stand-in", "quay.sheet", "--folder", "run", "--for", "1s")
+    assert (refused.code, "its passwords are real ones; say --with-secrets" in refused.err) == (2, True)
+    with standing_in(tmp_path, "--with-secrets") as again:  # it goes on from what was saved
         assert "goes on from what was saved" in again.shown
         assert "telnet" not in again.shown.split("Keys and")[0].split("goes on")[0]
 
@@ -246,6 +249,7 @@ def test_time_runs_faster_and_idle_sessions_end(tmp_path: Path) -> None:
         (["--for", "never"], 2, "--for never: this duration cannot be never"),
         (["--console", "qauy"], 2, "--console qauy: no device is called so; did you mean quay?"),
         (["--folder", "open"], 2, "open: others may read it"),
+        (["--folder", "/proc/none"], 2, "/proc/none: cannot be used: "),
         (["--folder", "full"], 2, "full: is no folder of an earlier run"),
         (["--log", "quay.sheet"], 2, "quay.sheet: is an input of this run"),
         (["--servers", "none.toml"], 2, "none.toml: cannot be read"),
@@ -277,6 +281,44 @@ def test_a_port_in_use_is_named(overhang: Callable[..., Ran], write: Write) -> N
     assert ran.err == (
         f"overhang: quay, ssh: 127.0.0.1 port {port} cannot be had: Address already in use; choose others (--ports)\n"
     )
+
+
+def test_an_idle_console(tmp_path: Path) -> None:
+    (tmp_path / "quay.sheet").write_text(
+        SHEET.replace("password readable boat", "password readable boat\n    idle 50s")
+    )
+    words = ["stand-in", "quay.sheet", "--with-secrets", "--console", "quay", "--speed", "50"]
+    prompts = [("password: ", "boat"), ("Press Enter to go on.\r\n", ""), ("password: ", "boat"), ("level 1: ", "\x04")]
+    code, shown = typed(words, prompts, tmp_path)
+    assert (code, shown.count("Closed: the time is over.")) == (0, 1)
+
+
+def test_a_console_when_the_device_restarts_and_when_time_is_over(tmp_path: Path) -> None:
+    (tmp_path / "quay.sheet").write_text(SHEET)
+    words = ["stand-in", "quay.sheet", "--with-secrets", "--console", "quay", "--for", "6s", "--folder", "run"]
+    seen: list[str] = []
+
+    def restart() -> None:
+        while not (tmp_path / "run" / "stand-ins.json").exists():
+            time.sleep(0.1)
+        time.sleep(2)
+        port = next(
+            each["port"]
+            for each in json.loads((tmp_path / "run" / "stand-ins.json").read_text())
+            if each["way"] == "telnet"
+        )
+        with socket.create_connection(("127.0.0.1", port), 10, ("127.0.0.9", 0)) as connection:
+            connection.sendall(b"lena\r\ngull\r\nrestart\r\n")
+            seen.append(read_until(connection, b"Restarting.").decode())
+
+    words += ["--source", "10.64.1.7=127.0.0.9"]
+    thread = threading.Thread(target=restart)
+    thread.start()
+    prompts = [("password: ", "boat"), ("Press Enter to go on.\r\n", ""), ("password: ", "boat")]
+    code, shown = typed(words, prompts, tmp_path)
+    thread.join()
+    assert (code, shown.count("Closed: the device restarts.")) == (0, 1)
+    assert "Restarting." in seen[0]
 
 
 def test_at_the_console(tmp_path: Path) -> None:

@@ -269,7 +269,7 @@ async def _sit(machine: Machine, port: str, devices: Run) -> None:
             pass
         finally:
             machine.close(seat)
-        line.say("")
+        await line.ready()
 
 
 class _Terminal:
@@ -278,7 +278,10 @@ class _Terminal:
     def __init__(self) -> None:
         self.limit: float | None = None
         self.ended = False
-        self._left = asyncio.Event()
+        #: the line that is being read, where nobody waits for it any more
+        self._reading: asyncio.Future[str | None] | None = None
+        self._waits: asyncio.Task[Any] | None = None
+        self._left = False
         self._wanted: queue.SimpleQueue[tuple[Callable[[str], str], str, Any]] = queue.SimpleQueue()
         threading.Thread(target=self._read, daemon=True).start()
         self._loop = asyncio.get_running_loop()
@@ -295,7 +298,16 @@ class _Terminal:
 
     def leave(self) -> None:
         """The device has restarted."""
-        self._left.set()
+        self._left = self._waits is not None
+        if self._waits is not None:
+            self._waits.cancel()
+
+    async def ready(self) -> None:
+        """Before the next login: a line that is still being read has to be ended first."""
+        if self._reading is not None and not self._reading.done() and not self.ended:
+            self.say("Press Enter to go on.")
+            self.ended = await self._reading is None
+        self.say("")
 
     def say(self, text: str) -> None:
         """Show lines."""
@@ -305,11 +317,21 @@ class _Terminal:
     async def ask(self, question: Ask) -> str | None:
         """Ask for a line. Raises Gone."""
         future: asyncio.Future[str | None] = asyncio.get_running_loop().create_future()
+        self._reading = future
         self._wanted.put((getpass.getpass if question.secret else input, question.prompt, future))
+        self._waits = asyncio.ensure_future(asyncio.wait((future,), timeout=self.limit))
         try:
-            answer = await asyncio.wait_for(future, self.limit)
-        except TimeoutError:
-            raise Gone("the time is over") from None
+            await self._waits
+        except asyncio.CancelledError:
+            if not self._left:
+                raise  # the run is over
+            self._left = False
+            self.say("")
+            raise Gone("the device restarts") from None
+        if not future.done():
+            self.say("")
+            raise Gone("the time is over")
+        answer = future.result()
         if answer is None and not question.secret:
             self.ended = True
         return answer

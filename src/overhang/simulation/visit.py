@@ -91,6 +91,8 @@ class _LiveOracle(AttemptOracle):
     def server_says(self, group: str, name: str | None) -> ServerAnswer:
         if name is None or self.offers_text() is None:
             return ServerAnswer(False, typed=False)
+        if group not in self._first:
+            return ServerAnswer(False)  # one that was not understood may be up; nobody can ask it
         reply = self._reply(self._first[group], group, name)
         return ServerAnswer(reply.accepts, reply.level)
 

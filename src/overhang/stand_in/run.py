@@ -146,7 +146,7 @@ class Run:
     def add(self, config: ParsedConfig, project: Project) -> StandIn:
         """Make a device ready. Raises NoFolder, PortTaken."""
         setup, name = self.setup, config.device.name
-        if any(each.machine.name == name for each in self.devices):
+        if any(safe_name(each.machine.name) == safe_name(name) for each in self.devices):
             raise NoFolder(f"{config.device.file}: another device is called {name}; start them apart")
         where = self.folder.of(name)
         notes: list[str] = []
@@ -173,14 +173,18 @@ class Run:
             with open(saved, encoding="utf-8") as stream:
                 read = read_sheet(stream.read(), saved)
             with open(told, encoding="utf-8") as stream:
-                known = [Known(*each) for each in json.load(stream)]
+                kept = json.load(stream)
+            if kept["real"] and not self.setup.with_secrets:
+                raise NoFolder(f"{where}: its passwords are real ones; say --with-secrets, or name another folder")
+            known = [Known(*each) for each in kept["known"]]
             return read._replace(profiles=config.profiles, assumed=config.assumed), known, True
         known = []
         if not self.setup.with_secrets:
             made = MadeUp(config.device, self._texts)
             known = known_of(config, made)
             config = config._replace(device=made.device(config.device))
-        self.folder.write(told, json.dumps(known).encode("utf-8"))
+        kept = {"real": self.setup.with_secrets, "known": known}
+        self.folder.write(told, json.dumps(kept).encode("utf-8"))
         return config, known, False
 
     def _doors(self, machine: Machine, where: str, notes: list[str]) -> list[Door]:

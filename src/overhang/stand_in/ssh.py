@@ -133,7 +133,7 @@ class SpeakSsh:
     async def __call__(self, door: Door, connection: socket.socket, seat: Seat) -> None:
         """Until the connection is over."""
         machine = self._machine
-        within = machine.finish_within("ssh")
+        within = machine.finish_within("ssh") or machine.idle(seat)
         owner = _Owner(door, machine, seat)
         conn = None
         try:
