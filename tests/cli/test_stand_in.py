@@ -309,7 +309,7 @@ def test_a_console_when_the_device_restarts_and_when_time_is_over(tmp_path: Path
         )
         with socket.create_connection(("127.0.0.1", port), 10, ("127.0.0.9", 0)) as connection:
             connection.sendall(b"lena\r\ngull\r\nrestart\r\n")
-            seen.append(read_until(connection, b"Restarting.").decode())
+            seen.append(str(read_until(connection, b"Restarting.")))
 
     words += ["--source", "10.64.1.7=127.0.0.9"]
     thread = threading.Thread(target=restart)
