@@ -4,6 +4,7 @@ import contextlib
 import json
 import os
 import re
+import shutil
 import signal
 import socket
 import subprocess
@@ -202,6 +203,48 @@ def test_hostile_clients_harm_nobody(tmp_path: Path) -> None:
         assert all(each[1].split(":")[0].endswith("7F") for each in own)  # 127.0.0.0/8, the least byte first
         code, err = running.end()
         assert (code, err) == (0, "")
+
+
+@pytest.mark.skipif(shutil.which("ssh") is None, reason="there is no ssh program on this machine")
+def test_ssh_itself(tmp_path: Path) -> None:
+    sheet = SHEET.replace(
+        "ssh: host-key ed25519", "ssh:\n    host-key ed25519\n    ciphers aes128-ctr old-cipher\n    tries 2"
+    )
+    helper = tmp_path / "ask"
+    helper.write_text("#!/bin/sh\necho gull\n")
+    helper.chmod(0o700)
+    with standing_in(tmp_path, "--with-secrets", sheet=sheet) as running:
+        assert "ciphers that cannot be spoken: old-cipher" in running.shown
+
+        def ssh(*words: str, name: str = "lena") -> tuple[int, str]:
+            options = [
+                "-F",
+                "none",
+                "-b",
+                "127.0.0.9",
+                "-p",
+                str(running.ports["ssh"]),
+                "-o",
+                "StrictHostKeyChecking=no",
+            ]
+            options += ["-o", "UserKnownHostsFile=/dev/null", "-o", "NumberOfPasswordPrompts=9", *words]
+            done = subprocess.run(
+                ["ssh", *options, f"{name}@127.0.0.1", "me"], capture_output=True, text=True, timeout=30, check=False,
+                env={**os.environ, "SSH_ASKPASS": str(helper), "SSH_ASKPASS_REQUIRE": "force"}, stdin=subprocess.DEVNULL,
+            )  # fmt: skip
+            return done.returncode, done.stdout
+
+        assert ssh() == (0, "device quay\nname lena\nlevel 15\nway SSH, VTY 0\nfrom 10.64.1.7 (127.0.0.9)\n")
+        assert ssh("-c", "aes256-ctr") == (255, "")
+        assert ssh(name="omar") == (255, "")
+        code, err = running.end()
+        found = [(each["outcome"], each["reason"]) for each in running.events() if each["event"] == "login"]
+    assert (code, err) == (0, "")
+    assert found == [
+        ("admitted", "the password of account lena is correct"),
+        ("refused", "client and device have no algorithm in common"),
+        ("denied", "the connection is closed after 2 wrong answers"),
+    ]
 
 
 def test_more_clients_than_vtys(tmp_path: Path) -> None:

@@ -45,7 +45,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="whoever connects from 127.0.0.N comes from ADDRESS (also [here] in the project file)",
     )
     add("--address", default=FIRST, metavar="127.0.0.N", help="the first address of this machine to use")
-    add("--ports", type=int, default=0, metavar="N", help="the first port; the doors take the next ones (default: any)")
+    add(
+        "--ports",
+        type=int,
+        default=0,
+        metavar="N",
+        help="the first port; each way of each device takes the next one (default: any)",
+    )
     add("--for", dest="lasts", metavar="TIME", help="end after a time, like 90s or 2h (default: when interrupted)")
     about = "the devices' clocks run N times as fast; 60: a minute a second"
     add("--speed", type=float, default=1, metavar="N", help=about)

@@ -177,12 +177,14 @@ class Machine:
         elif seat.is_in:
             self._event(seat, "leave", "", None)
 
-    def report(self, seat: Seat) -> None:
-        """The login of a seat has ended, one way or another."""
+    def report(self, seat: Seat, refused: str = "") -> None:
+        """The login of a seat has ended, one way or another; ``refused``: since nothing could be agreed on, and why."""
         if not seat.reported:
             seat.reported = True
             result = seat.visit.result
-            if seat.visit.question and not seat.visit.answered:
+            if refused:
+                self._event(seat, "login", "refused", None, refused)
+            elif seat.visit.question and not seat.visit.answered:
                 self._event(seat, "login", "unfinished", None)
             else:
                 self._event(seat, "login", result.outcome if result is not None else "refused", result)
@@ -205,7 +207,7 @@ class Machine:
         said = self.config.device.ssh.finish_within if via == "ssh" else None
         return None if said is None or said.value is None else float(said.value)
 
-    def _event(self, seat: Seat, what: str, outcome: str, result: Result | None) -> None:
+    def _event(self, seat: Seat, what: str, outcome: str, result: Result | None, why: str = "") -> None:
         attempt = seat.visit.attempt
         step = result.decided if result is not None else None
         self.tell(
@@ -221,7 +223,7 @@ class Machine:
                 outcome,
                 result.level if result is not None else None,
                 step,
-                step.reason if step is not None else "",
+                step.reason if step is not None else why,
             )
         )
 

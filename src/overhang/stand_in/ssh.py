@@ -187,6 +187,8 @@ class _Owner(asyncssh.SSHServer):
         #: whether what was proved last is a part of what is wanted, and something else the rest
         self._partial = False
         self._answers = 0
+        #: whether the connection is about to be ended: whatever comes behind that is not looked at
+        self._ending = False
         self.refused = False
 
     def connection_made(self, conn: asyncssh.SSHServerConnection) -> None:
@@ -212,7 +214,7 @@ class _Owner(asyncssh.SSHServer):
 
     def over(self) -> None:
         """The connection has ended: a login that was not finished ends as it stands."""
-        self._machine.report(self._seat)
+        self._machine.report(self._seat, "client and device have no algorithm in common" if self.refused else "")
 
     # -- the login ---------------------------------------------------------------------------------------------------
 
@@ -222,6 +224,8 @@ class _Owner(asyncssh.SSHServer):
     async def begin_auth(self, username: str) -> bool:
         """Whether anything has to be proved by whoever gives this name."""
         visit = self._visit
+        if self._ending:
+            return True
         text = self._machine.config.device.banners.get("before-login")
         if text is not None and text.lines and not self._offered:
             self._conn.send_auth_banner("\n".join(text.lines) + "\n")
@@ -243,6 +247,7 @@ class _Owner(asyncssh.SSHServer):
         if self._visit.outcome != "denied":
             code = asyncssh.DISC_BY_APPLICATION
         text = how_it_ended(self._visit.result)
+        self._ending = True
         asyncio.get_running_loop().call_soon(self._disconnect, code, text)
 
     def _disconnect(self, code: int, text: str) -> None:
@@ -261,7 +266,7 @@ class _Owner(asyncssh.SSHServer):
         """Whether a key may be proved to be held: one of the account's. Any other counts as offered and refused."""
         shown = _public(key)
         account = self._account(username)
-        if shown[:2] in self._held:
+        if shown[:2] in self._held or self._ending:
             return False
         if account is not None and any(each.value[:2] == shown[:2] for each in account.keys):
             self._shown = shown
@@ -275,7 +280,8 @@ class _Owner(asyncssh.SSHServer):
         """Whether a key of the account's authorities has certified another."""
         authority = _public(key)
         account = self._account(username)
-        if account is None or not any(each.value[:2] == authority[:2] for each in account.user.authorities):
+        there = account is not None and any(each.value[:2] == authority[:2] for each in account.user.authorities)
+        if not there or self._ending:
             return False
         self._shown = Certificate(authority, frozenset({account.name}))
         return True
@@ -291,6 +297,8 @@ class _Owner(asyncssh.SSHServer):
     async def _key_proved(self) -> bool:
         """The client holds a key that was shown: whether that admits it."""
         visit, shown = self._visit, self._shown
+        if self._ending:
+            return False
         if isinstance(shown, Certificate):
             visit.give_certificate(shown)
         elif shown is not None and shown[:2] not in self._held:
@@ -312,6 +320,8 @@ class _Owner(asyncssh.SSHServer):
         """Whether a password admits the client."""
         del username
         visit = self._visit
+        if self._ending:
+            return False
         self._answers += 1
         await self._do(partial(visit.give_both, visit.attempt.name, password))
         if not visit.question and visit.outcome == "admitted":
