@@ -73,9 +73,10 @@ class Projects:
 class Loader:
     """Reads configurations, each by the reader that is right for it.
 
-    ``reader`` or ``dialect`` name one for every file; ``trusted`` are digests of dialects' steps that may run. While
-    ``configs`` runs, ``count`` tells of how many files; afterwards ``left_out`` holds those of folders that no reader
-    recognised. Raises NoReader for a reader or dialect that does not exist.
+    ``reader`` or ``dialect`` name one for every file; ``trusted`` are digests of dialects' steps that may run;
+    ``called`` is the name of standard input. While ``configs`` runs, ``count`` tells of how many files; afterwards
+    ``left_out`` holds those of folders that no reader recognised. Raises NoReader for a reader or dialect that does not
+    exist.
     """
 
     def __init__(
@@ -84,7 +85,9 @@ class Loader:
         reader: str | None = None,
         dialect: str | None = None,
         trusted: Collection[str] = (),
+        called: str | None = None,
     ) -> None:
+        self._called = called or _STANDARD_NAME
         self.projects = projects
         self.left_out: list[str] = []
         self.count = 0
@@ -111,9 +114,9 @@ class Loader:
                     taken.setdefault(folder, False)
                     yield from self._problems()
                     continue
-                result = Unreadable(_shown(found), str(problem))
+                result = Unreadable(self._shown(found), str(problem))
             except UnreadableInput as problem:
-                result = Unreadable(_shown(found), str(problem))
+                result = Unreadable(self._shown(found), str(problem))
             yield from self._problems()
             taken[folder or ""] = True
             yield result
@@ -179,7 +182,7 @@ class Loader:
 
         Raises UnreadableInput, and Unrecognised where there is no reader for it.
         """
-        return self.read(self._read(path), _shown(path))
+        return self.read(self._read(path), self._shown(path))
 
     def read(self, data: bytes, path: str, shown: str | None = None) -> ParsedConfig:
         """Read one configuration from its bytes. ``path`` says which project and dialects hold for it; ``shown`` is
@@ -196,7 +199,11 @@ class Loader:
 
     def reader(self, path: str) -> Reader:
         """The reader for a file. Raises UnreadableInput."""
-        return self._choose(_shown(path), self._read(path))
+        return self._choose(self._shown(path), self._read(path))
+
+    def _shown(self, path: str) -> str:
+        """What a path is called; standard input as it was named."""
+        return self._called if path == _STANDARD else path
 
     def _read(self, path: str) -> bytes:
         """The bytes of a file; standard input can be read only once, and is kept."""
@@ -247,10 +254,6 @@ def _in_folder(folder: str) -> Iterator[str | Unreadable]:
                 yield os.path.join(here, name)
     for problem in problems:
         yield Unreadable(str(problem.filename), f"cannot be opened: {problem.strerror}")
-
-
-def _shown(path: str) -> str:
-    return _STANDARD_NAME if path == _STANDARD else path
 
 
 def read_file(path: str) -> bytes:

@@ -2,6 +2,7 @@
 
 import json
 import os
+import platform
 import re
 import subprocess
 import sys
@@ -628,7 +629,35 @@ def test_help_names_every_command_and_wrong_ones_are_one_line(overhang: Run) -> 
         ran = overhang(name, "--help")
         assert (ran.code, ran.err) == (0, "")
         assert "exit codes: 0 clean" in ran.out
-    assert overhang("--version").out == "overhang 0.1.0\n"
+    shown = overhang("--version")
+    python = f"{platform.python_implementation()} {platform.python_version()}"
+    assert shown == Ran(0, f"overhang 0.1.0 ({python}, {platform.system()} {platform.machine()})\n", "")
+
+
+def test_paths_from_a_list_and_from_standard_input(overhang: Run, write: Write, tmp_path: Path) -> None:
+    write("a.sheet", "device quay: kind router\n")
+    write("b.sheet", "device ramp: kind switch\n")
+    write("list", "b.sheet\n\na.sheet\r\n")
+    both = overhang("sheet", "b.sheet", "a.sheet")
+    assert overhang("sheet", "--files-from", "list") == both
+    assert overhang("sheet", "b.sheet", "--files-from", "-", stdin="a.sheet\n") == both
+    text = (tmp_path / "a.sheet").read_text()
+    named = overhang("audit", "-", "--name", "backups/a.sheet", "--format", "json", stdin=text)
+    assert [each["file"] for each in json.loads(named.out)["devices"]] == ["backups/a.sheet"]
+    for words, message in (
+        (["audit"], "the following arguments are required: PATH (see overhang audit --help)"),
+        (["audit", "--files-from", "none"], "none: cannot be read: No such file or directory"),
+        (["audit", "--files-from", "empty"], "empty: lists no path"),
+        (
+            ["audit", "-", "--files-from", "-"],
+            "--files-from -: standard input cannot be both a list and a configuration",
+        ),
+        (["audit", "a.sheet", "--name", "x"], "--name is for standard input; name it as - among the paths"),
+        (["audit", "a.sheet", "--only", "shh-*"], "--only shh-*: did you mean ssh-needs-account?"),
+        (["login", "a.sheet", "--knows", "entry:vty", "6-11"], "quotes are missing: 'entry:vty 6-11'"),
+    ):
+        write("empty", "\n")
+        assert overhang(*words) == Ran(2, "", f"overhang: {message}\n")
     ran = overhang("adit")
     assert (ran.code, ran.out, ran.err.count("\n")) == (2, "", 1)
     assert overhang().code == 2

@@ -117,7 +117,9 @@ def _names(text: str | None, option: str) -> set[str]:
     for pattern in (text or "").replace(" ", "").split(","):
         matching = [name for name in names if fnmatchcase(name, pattern)]
         if pattern and not matching:
-            near = did_you_mean(pattern, names)
+            stem = pattern.rstrip("*?")
+            begun = {name[: len(stem)]: name for name in reversed(names)} if stem != pattern else {}
+            near = did_you_mean(pattern, names) or begun.get(did_you_mean(stem, begun) or "")
             raise UserError(
                 f"{option} {pattern}: " + (f"did you mean {near}?" if near else "overhang rules lists the rules")
             )

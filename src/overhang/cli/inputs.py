@@ -25,7 +25,11 @@ def add_inputs(parser: argparse.ArgumentParser, *, several: bool = True) -> None
     """The arguments that name devices and how they are read."""
     if several:
         about = "a device's configuration, or a folder of them; - is standard input"
-        parser.add_argument("paths", nargs="+", metavar="PATH", help=about)
+        parser.add_argument("paths", nargs="*", metavar="PATH", help=about)
+        about = "also the paths that a file lists, one on a line; - is standard input"
+        parser.add_argument("--files-from", metavar="FILE", help=about)
+        about = "what standard input is called: its ending helps to find the reader"
+        parser.add_argument("--name", dest="called", metavar="NAME", help=about)
     parser.add_argument(
         "--reader",
         metavar="NAME",
@@ -36,6 +40,30 @@ def add_inputs(parser: argparse.ArgumentParser, *, several: bool = True) -> None
     )
     add_trust(parser)
     parser.add_argument("--project", metavar="FILE", help="the project file, in place of the nearest overhang.toml")
+
+
+def settle_paths(options: argparse.Namespace) -> None:
+    """Complete the paths of a command by those that a file lists. Raises UserError where there is none."""
+    if options.files_from is not None:
+        options.paths = [*options.paths, *_listed(options.files_from, options.paths)]
+        if not options.paths:
+            raise UserError(f"{options.files_from}: lists no path")
+    if not options.paths:
+        raise UserError(f"the following arguments are required: PATH (see {options.parser.prog} --help)")
+    if options.called is not None and "-" not in options.paths:
+        raise UserError("--name is for standard input; name it as - among the paths")
+
+
+def _listed(file: str, paths: Sequence[str]) -> list[str]:
+    if file == "-" and "-" in paths:
+        raise UserError("--files-from -: standard input cannot be both a list and a configuration")
+    try:
+        with open(
+            0 if file == "-" else file, encoding="utf-8", errors="surrogateescape", closefd=file != "-"
+        ) as stream:
+            return [line.rstrip("\r\n") for line in stream if line.strip()]
+    except OSError as error:
+        raise UserError(f"{file}: cannot be read: {error.strerror}") from None
 
 
 def add_trust(parser: argparse.ArgumentParser) -> None:
@@ -51,7 +79,8 @@ def add_trust(parser: argparse.ArgumentParser) -> None:
 
 def loader_of(options: argparse.Namespace, guess: int | None = None) -> Loader:
     """What reads the devices of a command, as its options say."""
-    return Loader(Projects(options.project, guess), options.reader, options.dialect, trusted_of(options))
+    projects, called = Projects(options.project, guess), getattr(options, "called", None)
+    return Loader(projects, options.reader, options.dialect, trusted_of(options), called)
 
 
 def trusted_of(options: argparse.Namespace) -> frozenset[str]:

@@ -50,6 +50,23 @@ class Parser(argparse.ArgumentParser):
         raise UserError(f"{message} (see {self.prog} --help)")
 
 
+class _Version(argparse.Action):
+    """Shows what a report of a fault has to name; finding that out takes time that no other run should spend."""
+
+    def __call__(self, parser: argparse.ArgumentParser, *_: object) -> "NoReturn":
+        import platform
+
+        from overhang.cli.output import write_out
+        from overhang.text.printable import Printable, safe
+
+        python = f"{platform.python_implementation()} {platform.python_version()}"
+        write_out(
+            Printable(safe(f"overhang {__version__} ({python}, {platform.system()} {platform.machine()})") + "\n")
+        )
+        flush_out()
+        parser.exit()
+
+
 def add_choice(parser: "Adder", name: str, choices: "Sequence[str]", **options: "Any") -> None:
     """An option that takes one of some words; a misspelt one is told which was meant."""
 
@@ -76,6 +93,14 @@ def unknown_option(parser: argparse.ArgumentParser, left: "Sequence[str]") -> st
     return f"{what} {word}" + (f"; did you mean {near}?" if near else f" (see {parser.prog} --help)")
 
 
+def _without_quotes(left: "Sequence[str]", arguments: "Sequence[str]") -> str:
+    """What to say of a word that belongs to the item before it, as the range of ``entry:vty 6-11``; "" for others."""
+    for word, before in zip(arguments[1:], arguments, strict=False):
+        if word == left[0] and before.endswith("entry:vty") and word.replace("-", "").isdecimal():
+            return f"quotes are missing: '{before} {word}'"
+    return ""
+
+
 def formatter(prog: str) -> argparse.HelpFormatter:
     """Help as wide as the terminal, within limits; argparse itself would import a lot to find that out."""
     try:
@@ -95,7 +120,7 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
         formatter_class=formatter,
     )
     parser.add_argument("--debug", action="store_true", help="show where an internal error comes from, without values")
-    parser.add_argument("--version", action="version", version=f"overhang {__version__}")
+    parser.add_argument("--version", action=_Version, nargs=0, help="show the version, of Python and the system too")
     commands = parser.add_subparsers(metavar="COMMAND", dest="command", parser_class=Parser)
     for name, about in COMMANDS.items():
         if name == chosen:
@@ -137,10 +162,14 @@ def main(arguments: list[str]) -> int:
         parser = build_parser(chosen)
         options, left = parser.parse_known_args(arguments)
         if left:
-            raise UserError(unknown_option(getattr(options, "parser", parser), left))
+            raise UserError(
+                _without_quotes(left, arguments) or unknown_option(getattr(options, "parser", parser), left)
+            )
         if options.command is None:
             parser.print_help(sys.stderr)
             return FAILED
+        if hasattr(options, "files_from"):
+            importlib.import_module("overhang.cli.inputs").settle_paths(options)
         code: int = options.run(options)
         flush_out()
         return code

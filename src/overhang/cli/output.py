@@ -30,6 +30,7 @@ _READ = (
     "dialect",
     "attempts",
     "servers",
+    "files_from",
     "key",
     "password_file",
     "elevate_password_file",

@@ -75,8 +75,12 @@ def spelt(text: Printable) -> Printable:
 
 
 def picture_kind(path: str) -> str:
-    """The kind of picture that a file's name asks for: png, svg or pdf. Raises UserError."""
+    """The kind of picture that a name asks for: png, svg or pdf. Raises UserError, also where nothing can draw."""
     kind = os.path.splitext(path)[1].lstrip(".").lower()
     if kind not in ("png", "svg", "pdf"):
         raise UserError(f"{path}: the name of a picture ends in .png, .svg or .pdf")
+    import importlib.util  # only whoever wants a picture need wait for it
+
+    if importlib.util.find_spec("matplotlib") is None:
+        raise UserError("pictures need a further package: pip install 'overhang[charts]'")
     return kind

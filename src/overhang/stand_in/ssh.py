@@ -212,6 +212,10 @@ class _Owner(asyncssh.SSHServer):
         whole.validate_public_key, whole.send_userauth_failure = signed, failed
         self._shown: PublicKey | Certificate | None = None
 
+    def connection_lost(self, exc: Exception | None) -> None:
+        """Whichever side finds first that nothing can be agreed on ends the connection."""
+        self.refused = self.refused or isinstance(exc, asyncssh.KeyExchangeFailed)
+
     def over(self) -> None:
         """The connection has ended: a login that was not finished ends as it stands."""
         self._machine.report(self._seat, "client and device have no algorithm in common" if self.refused else "")
