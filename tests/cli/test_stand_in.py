@@ -366,6 +366,16 @@ def test_what_cannot_be(
     assert ran.err.count("\n") == 1
 
 
+def test_what_a_killed_run_left_is_cleared(overhang: Callable[..., Ran], write: Write, tmp_path: Path) -> None:
+    write("quay.sheet", SHEET)
+    ended = subprocess.run(["sh", "-c", "echo $$"], capture_output=True, text=True, check=True).stdout.strip()
+    for process in (ended, str(os.getpid())):
+        (write(f"tmp/overhang-run-{process}-x/key", "secret"))
+    ran = overhang("stand-in", "quay.sheet", "--for", "1s", env={"TMPDIR": str(tmp_path / "tmp")})
+    assert (ran.code, ran.err) == (0, "")
+    assert [path.name for path in (tmp_path / "tmp").iterdir()] == [f"overhang-run-{os.getpid()}-x"]
+
+
 def test_a_port_in_use_is_named(overhang: Callable[..., Ran], write: Write) -> None:
     write("quay.sheet", SHEET)
     with socket.create_server(("127.0.0.1", 0)) as taken:

@@ -14,7 +14,7 @@ from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, counted, loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.main import add_choice
 from overhang.cli.output import tell, write_out
-from overhang.cli.stand_in import MISSING
+from overhang.cli.stand_in import MISSING, allow_sockets
 from overhang.cli.terminal import show, width
 from overhang.exposure import resolve
 from overhang.language import ParsedConfig
@@ -47,6 +47,7 @@ def run(options: argparse.Namespace) -> int:
     except ImportError:
         raise UserError(MISSING) from None
     gc.enable()  # connections make cycles, and a run may be long
+    allow_sockets()
     from overhang.report.prove_text import proof_json, proof_lines
     from overhang.stand_in import clients
     from overhang.stand_in.prove import Proof, Prover, Subject, Trial

@@ -2,6 +2,7 @@
 
 import argparse
 import asyncio
+import contextlib
 import gc
 import getpass
 import json
@@ -78,6 +79,7 @@ def run(options: argparse.Namespace) -> int:
     except ImportError:
         raise UserError(MISSING) from None
     gc.enable()  # connections make cycles, and a run may be long
+    allow_sockets()
     lasts = None if options.lasts is None else _span(options.lasts)
     if not 0 < options.speed <= 100_000:
         raise UserError(f"--speed {options.speed:g}: expected a number above 0, up to 100000")
@@ -121,6 +123,15 @@ def _read(options: argparse.Namespace) -> tuple[list[tuple[ParsedConfig, Project
     if not configs:
         raise UserError("there is no device to stand in for")
     return configs, unreadable
+
+
+def allow_sockets() -> None:
+    """Let this process have as many sockets as the system lets it: each way of each address needs one."""
+    import resource
+
+    most = resource.getrlimit(resource.RLIMIT_NOFILE)[1]
+    with contextlib.suppress(ValueError, OSError):
+        resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
 
 
 def _span(text: str) -> float:

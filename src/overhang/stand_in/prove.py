@@ -37,6 +37,9 @@ _OPENED = (Reason.RIGHT_PASSWORD, Reason.TIER_OPENED, Reason.TIER_TOO_LOW, Reaso
 #: Kinds of key that the library makes.
 _KEYS = ("ssh-ed25519", "ssh-rsa", "ecdsa-sha2-nistp256", "ecdsa-sha2-nistp384", "ecdsa-sha2-nistp521")
 
+#: So many addresses are listened on for one device.
+_MOST_PLACES = 250
+
 #: How an errand is done.
 Client = Callable[[Errand, "socket.socket | None"], Awaitable[Seen]]
 
@@ -114,7 +117,7 @@ class Prover:
 
     def _places_of(self, trials: Iterable[Trial]) -> dict[Address | None, Place]:
         wanted = dict.fromkeys((None, *(each.attempt.destination for each in trials)))
-        return {own: Place(f"127.0.0.{number}", own) for number, own in enumerate(list(wanted)[:250], 1)}
+        return {own: Place(f"127.0.0.{number}", own) for number, own in enumerate(list(wanted)[:_MOST_PLACES], 1)}
 
     def _door(self, via: str, host_keys: dict[Any, Any]) -> Door:
         handler: Handler = speak_telnet
@@ -175,11 +178,11 @@ class Prover:
     async def _prove(self, trial: Trial, predicted: Result, states: list[LockoutState]) -> Proof:
         attempt, name = trial.attempt, self._machine.name
         why = self._cannot(attempt, predicted)
+        if trial.reset:
+            self._machine.states = [LockoutState()]
         if why:
             self._machine.states = decide(self._machine.resolved, attempt, self._machine.states).lockout_states
             return Proof(trial, name, predicted, left_out=why)
-        if trial.reset:
-            self._machine.states = [LockoutState()]
         self._set(attempt)
         seen = await self._make(self._errand(attempt, predicted))
         await self._settled()
@@ -196,6 +199,8 @@ class Prover:
         """Why no client here can make an attempt; "" where one can."""
         if attempt.via not in (*_SPOKEN, *PORTS):
             return f"{attempt.via} is not spoken"
+        if attempt.destination not in self._places:
+            return f"there are more than {_MOST_PLACES} addresses to connect to"
         if attempt.via == "ssh" and 2 not in attempt.ssh_versions:
             return "SSH version 1 is not spoken"
         if attempt.via == "ssh" and any(

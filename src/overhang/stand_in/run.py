@@ -26,6 +26,8 @@ from overhang.stand_in.servers import Accounts, Servers
 
 #: The file by which a later run knows a folder of an earlier one.
 MARK = "stand-ins.json"
+#: How the names of folders begin that go with a run; the process and a dash follow.
+_PREFIX = "overhang-run-"
 _SPOKEN = ("ssh", "telnet", "http", "https")
 
 
@@ -42,7 +44,11 @@ class Folder:
     def __init__(self, path: str | None) -> None:
         self.temporary = path is None
         try:
-            self.path = tempfile.mkdtemp(prefix="overhang-") if path is None else self._given(path)
+            if path is None:
+                _clear_left_behind()
+                self.path = tempfile.mkdtemp(prefix=f"{_PREFIX}{os.getpid()}-")
+            else:
+                self.path = self._given(path)
         except OSError as error:
             raise NoFolder(f"{path or tempfile.gettempdir()}: cannot be used: {error.strerror}") from None
 
@@ -81,6 +87,24 @@ class Folder:
             import shutil
 
             shutil.rmtree(self.path, ignore_errors=True)
+
+
+def _clear_left_behind() -> None:
+    """Remove the folders of runs that were killed: they hold keys, and perhaps passwords."""
+    import shutil
+
+    for name in os.listdir(tempfile.gettempdir()):
+        process = name.removeprefix(_PREFIX).partition("-")[0]
+        if not (name.startswith(_PREFIX) and process.isdecimal()):
+            continue
+        path = os.path.join(tempfile.gettempdir(), name)
+        try:
+            os.kill(int(process), 0)
+        except ProcessLookupError:
+            if os.lstat(path).st_uid == os.getuid() and not os.path.islink(path):
+                shutil.rmtree(path, ignore_errors=True)
+        except (PermissionError, OverflowError):
+            continue
 
 
 def safe_name(device: str) -> str:
