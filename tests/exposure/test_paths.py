@@ -160,15 +160,15 @@ NOT_HERE = {
 EVERY = set(Reason) - NOT_HERE
 
 
-#: Seeds that bring about every sentence and every value of a key; the last two the rarest. They are our own: those that
+#: Seeds that bring about every sentence and every value of a key; the last three the rarest. They are our own: those that
 #: a library draws hang on its version, and on the numbers that stand in the sources.
-SEEDS = (*range(1, 651), 20_292, 20_717)
+SEEDS = (*range(1, 401), 447, 20_292, 20_717)
 
 
 def test_ways_and_logins_agree() -> None:
     tally: Counter[object] = Counter()
     compared = sum(check_device(seed, 2, tally) for seed in SEEDS)
-    assert compared > 2000
+    assert compared > 1400
     every = tally["all"]
     for outcome in OUTCOMES:
         assert tally["outcome", outcome] >= every / 100, outcome
