@@ -275,15 +275,17 @@ user lena:
 def test_servers_are_asked_over_the_network_and_fall_back(tmp_path: Path) -> None:
     (tmp_path / "accounts.toml").write_text(
         '[ashore.lena]\npassword = "tern"\nlevel = 9\n[shore.lena]\npassword = "kelp"\nlevel = 12\n'
+        '[ashore.kai]\npassword = "sand"\n'
     )
     (tmp_path / "overhang.toml").write_text('[profiles.carrying]\nbase = "entry-first"\nlists-carry-level = "yes"\n')
     options = ("--with-secrets", "--servers", "accounts.toml", "--speed", "5")
     with standing_in(tmp_path, *options, sheet=ASHORE) as running:
         assert running.shown.count(" for 192.0.2.") == 2
 
-        def login(*passwords: str) -> bytes:
+        def login(*passwords: str, name: str = "lena") -> bytes:
             with running.connect("telnet") as connection:
-                connection.sendall(b"lena\r\n" + b"".join(each.encode() + b"\r\n" for each in passwords) + b"leave\r\n")
+                typed = "".join(each + "\r\n" for each in (name, *passwords, "leave"))
+                connection.sendall(typed.encode())
                 return read_until(connection, b"\0")
 
         assert b"level 9: " in login("gull", "tern")
@@ -293,9 +295,11 @@ def test_servers_are_asked_over_the_network_and_fall_back(tmp_path: Path) -> Non
         assert b"level 15: " in login("gull")
         (running.folder / "down-192.0.2.50").unlink()
         assert b"level 9: " in login("tern")
+        assert b"level 1: " in login("sand", name="kai")
         assert running.end() == (0, "")
+        assert [each["name"] for each in running.events() if each["event"] == "login"] == ["lena"] * 4 + ["kai"]
     said = (tmp_path / "log").read_text() + running.shown
-    assert not [each for each in ("tern", "kelp", "gull", 'one"', 'two"') if each in said]
+    assert not [each for each in ("tern", "kelp", "gull", "sand", 'one"', 'two"') if each in said]
 
 
 def test_more_clients_than_vtys(tmp_path: Path) -> None:

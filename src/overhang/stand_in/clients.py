@@ -192,11 +192,6 @@ class _Client(asyncssh.SSHClient):
         self._talk = talk
         # of a certified key the certificate alone is offered, not the bare key as well
         self._keys = [asyncssh.load_keypairs([key])[0] for key in talk.errand.keys]
-        self.banner = ""
-
-    def auth_banner_received(self, msg: str, lang: str) -> None:
-        del lang
-        self.banner += msg
 
     def public_key_auth_requested(self) -> Any:
         return self._keys.pop(0) if self._keys else None

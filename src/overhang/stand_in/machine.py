@@ -4,7 +4,6 @@ Nothing here knows of sockets. A door (SSH, Telnet, the web, a port) opens a ``S
 visit, and says when it is over.
 """
 
-import datetime
 from collections import deque
 from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
@@ -22,7 +21,6 @@ from overhang.project import Project
 from overhang.simulation import Attempt, LockoutState, ResolvedDevice, Result
 from overhang.simulation.idle import idle_after
 from overhang.simulation.visit import Moment, Visit
-from overhang.simulation.wording import place_of
 from overhang.stand_in.clock import Clocklike
 from overhang.stand_in.events import Event
 
@@ -90,6 +88,8 @@ class Machine:
         self.config, self.project, self.clock = config, project, clock
         self.tell = tell
         self.real_servers = False
+        #: the usernames that these hold
+        self.server_names: frozenset[str] = frozenset()
         self.resolved = resolved or resolve(config, project)
         self.states = [LockoutState()]
         self.seats: dict[int, Seat] = {}
@@ -230,7 +230,8 @@ class Machine:
     def _known(self, name: str | None) -> str | None:
         """A username where some account has it; any other may be a password that was typed in the wrong place."""
         servers = self.project.servers or {}
-        there = name in self.resolved.named or any(name in accounts for accounts in servers.values())
+        there = name in self.resolved.named or name in self.server_names
+        there = there or any(name in accounts for accounts in servers.values())
         return name if there else None
 
     # -- what a session can do ---------------------------------------------------------------------------------------
@@ -351,13 +352,3 @@ def _shown(source: Address | None) -> str | None:
 
 def _text(config: ParsedConfig) -> str:
     return unparse(config.stated, secrets=True)
-
-
-def described(event: Event) -> str:
-    """The reason of an event with the line behind it."""
-    return event.reason if event.step is None else f"{event.reason} ({place_of(event.step.origin)})"
-
-
-def today() -> datetime.datetime:
-    """The moment, by the machine's date."""
-    return datetime.datetime.now(datetime.UTC)

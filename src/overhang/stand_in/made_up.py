@@ -6,7 +6,7 @@ Which passwords are equal stays as it is, and so does which are empty, open to a
 import enum
 import secrets
 from collections.abc import Callable, Collection, Iterator, Mapping
-from typing import Any, NamedTuple
+from typing import Any
 
 from overhang.model import Configured, Device, PublicKey
 from overhang.model.device import Server
@@ -101,13 +101,6 @@ class MadeUp:
             written = {Form.READABLE: text, Form.MASKED: mask(text)}.get(form) or hash_text(text, rounds=5_000)
             self._stored[key, form] = StoredSecret(form, written)
         return self._stored[key, form]
-
-
-class KeyPair(NamedTuple):
-    """A made-up key that stands for a public key of which only that half is known."""
-
-    public: PublicKey
-    private: Any
 
 
 def with_keys(device: Device, pair_of: Callable[[PublicKey], PublicKey]) -> Device:

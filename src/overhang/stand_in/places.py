@@ -45,10 +45,6 @@ class Sources:
         """From now on a peer stands for an address, None for one that is not known."""
         self._by_peer[peer] = address
 
-    def peer_of(self, address: Address) -> str | None:
-        """The first peer that stands for an address."""
-        return next((peer for peer, each in self._by_peer.items() if each == address), None)
-
     def __iter__(self) -> Iterator[tuple[str, Address | None]]:
         return iter(self._by_peer.items())
 

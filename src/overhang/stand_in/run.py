@@ -180,6 +180,8 @@ class Run:
         machine = Machine(config, project, setup.clock, setup.tell, _Kept(self.folder, name))
         if self.servers is not None:
             machine.real_servers = True
+            held = (self.setup.accounts or {}).values()
+            machine.server_names = frozenset(name for accounts in held for name in accounts)
             self.servers.serve(machine)
         machine.save_as_started()
         doors = self._doors(machine, where, notes)
