@@ -450,7 +450,7 @@ def test_prove_reads_attempts_and_draws_them(overhang: Callable[..., Ran], write
     write("a.jsonl", "".join(json.dumps(each) + "\n" for each in ATTEMPTS))
     ran = overhang("prove", "quay.sheet", "--attempts", "a.jsonl")
     assert (ran.code, ran.err) == (0, "")
-    assert ran.out.startswith("All 3 logins ended as predicted\n")
+    assert ran.out.startswith("All 3 logins ended as predicted; 1 attempt could not be made\n")
     assert "    1  snmp is not spoken" in ran.out
     ran = overhang("prove", "quay.sheet", "--generate", "12", "--format", "json", "--now", "2026-11-26")
     found = json.loads(ran.out)["attempts"]

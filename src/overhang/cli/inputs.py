@@ -11,8 +11,10 @@ from typing import Any, TypeVar
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import UserError
 from overhang.cli.output import tell
+from overhang.language import ParsedConfig
 from overhang.language.terminals import decode_moment
 from overhang.loading import Found, Loader, Projects
+from overhang.project import Project
 
 T = TypeVar("T")
 
@@ -94,6 +96,24 @@ def trusted_of(options: argparse.Namespace) -> frozenset[str]:
         return frozenset(digest_of(read_step(path)) for path in paths)
     except NotAStep as problem:
         raise UserError(f"--trust {problem}") from None
+
+
+def read_devices(options: argparse.Namespace, purpose: str) -> tuple[list[tuple[ParsedConfig, Project]], bool]:
+    """Every device that the paths name, with its project, and whether one could not be read, which is told. Raises
+    UserError where there is none to do this for: ``purpose`` ends "there is no device to ..."."""
+    loader = loader_of(options)
+    found: list[tuple[ParsedConfig, Project]] = []
+    unreadable: list[Unreadable] = []
+    for config in loader.configs(options.paths, progress):
+        if isinstance(config, Unreadable):
+            unreadable.append(config)
+        else:
+            found.append((config, loader.projects.of(config.device.file)))
+    warn_unreadable(unreadable)
+    warn_left_out(loader)
+    if not found:
+        raise UserError(f"there is no device to {purpose}")
+    return found, bool(unreadable)
 
 
 def read_moment(text: str | None, option: str = "--now") -> datetime.datetime:

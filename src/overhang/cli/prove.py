@@ -2,23 +2,20 @@
 
 import argparse
 import asyncio
-import gc
 import os
 import random
 import shutil
 import socket
 from collections.abc import Callable
 
-from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, counted, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.inputs import add_inputs, counted, read_devices, read_moment
 from overhang.cli.main import add_choice
 from overhang.cli.output import tell, write_out
-from overhang.cli.stand_in import MISSING, allow_sockets
+from overhang.cli.stand_in import prepare
 from overhang.cli.terminal import show, width
 from overhang.exposure import resolve
 from overhang.language import ParsedConfig
-from overhang.project import Project
 from overhang.simulation.attempts import BadAttempt, Sequence, decode_line
 
 _MOST_DRAWN = 100_000
@@ -42,12 +39,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
-    try:
-        import asyncssh  # noqa: F401 - whether the packages are there
-    except ImportError:
-        raise UserError(MISSING) from None
-    gc.enable()  # connections make cycles, and a run may be long
-    allow_sockets()
+    prepare()
     from overhang.report.prove_text import proof_json, proof_lines
     from overhang.stand_in import clients
     from overhang.stand_in.prove import Proof, Prover, Subject, Trial
@@ -92,18 +84,7 @@ def run(options: argparse.Namespace) -> int:
 
 def _subjects(options: argparse.Namespace, subject: type, trial: type) -> tuple[list, int, bool]:  # type: ignore[type-arg]
     """The devices with their attempts; how many lines were no attempts, and whether a device could not be read."""
-    loader = loader_of(options)
-    configs: list[tuple[ParsedConfig, Project]] = []
-    unreadable: list[Unreadable] = []
-    for config in loader.configs(options.paths, progress):
-        if isinstance(config, Unreadable):
-            unreadable.append(config)
-        else:
-            configs.append((config, loader.projects.of(config.device.file)))
-    warn_unreadable(unreadable)
-    warn_left_out(loader)
-    if not configs:
-        raise UserError("there is no device to log in to")
+    configs, unreadable = read_devices(options, "log in to")
     moment = read_moment(options.now)
     devices = [(config, resolve(config, project), project) for config, project in configs]
     if options.generate is not None:
@@ -118,7 +99,7 @@ def _subjects(options: argparse.Namespace, subject: type, trial: type) -> tuple[
             )
             for config, resolved, project in devices
         ]
-        return [each for each in made if each.trials], 0, bool(unreadable)
+        return [each for each in made if each.trials], 0, unreadable
     sequences = [Sequence(resolved, moment, project.servers) for _, resolved, project in devices]
     trials: list[list[object]] = [[] for _ in devices]
     bad = 0
@@ -136,7 +117,7 @@ def _subjects(options: argparse.Namespace, subject: type, trial: type) -> tuple[
     made = [subject(*each, own) for each, own in zip(devices, trials, strict=True) if own]
     if not made:
         raise UserError(f"{options.attempts}: there is no attempt at any of these devices")
-    return made, bad, bool(unreadable)
+    return made, bad, unreadable
 
 
 def _place(line: str, configs: list[ParsedConfig], attempts: str) -> int:

@@ -5,9 +5,8 @@ import getpass
 import os
 import sys
 
-from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, along, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.inputs import add_inputs, along, read_devices, read_moment
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
 from overhang.cli.terminal import picture_kind, show, width
@@ -69,19 +68,8 @@ def run(options: argparse.Namespace) -> int:
     if options.picture is not None:
         kind = picture_kind(options.picture)
         check_target(options.picture, options)
-    loader = loader_of(options)
     moment = read_moment(options.now)
-    configs: list[tuple[ParsedConfig, Project]] = []
-    unreadable: list[Unreadable] = []
-    for config in loader.configs(options.paths, progress):
-        if isinstance(config, Unreadable):
-            unreadable.append(config)
-        else:
-            configs.append((config, loader.projects.of(config.device.file)))
-    warn_unreadable(unreadable)
-    warn_left_out(loader)
-    if not configs:
-        raise UserError("there is no device to spread over")
+    configs, unreadable = read_devices(options, "spread over")
     world = build_world(configs, moment, options.guess, along)
     start = _start(options, world, configs)
     reads = min(project.thresholds.reads for _, project in configs)

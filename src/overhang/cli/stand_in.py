@@ -13,12 +13,10 @@ import threading
 from collections.abc import Callable
 from typing import Any, TextIO
 
-from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, OutputError, UserError
-from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.inputs import add_inputs, read_devices, read_moment
 from overhang.cli.output import check_target, tell
 from overhang.cli.terminal import show, width
-from overhang.language import ParsedConfig
 from overhang.model.durations import parse_span
 from overhang.model.vocabulary import PORTS
 from overhang.project import Project
@@ -74,18 +72,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
-    try:
-        import asyncssh  # noqa: F401 - whether the packages are there
-    except ImportError:
-        raise UserError(MISSING) from None
-    gc.enable()  # connections make cycles, and a run may be long
-    allow_sockets()
+    prepare()
     lasts = None if options.lasts is None else _span(options.lasts)
     if not 0 < options.speed <= 100_000:
         raise UserError(f"--speed {options.speed:g}: expected a number above 0, up to 100000")
     if not 0 <= options.ports <= 65_000:
         raise UserError(f"--ports {options.ports}: expected a port up to 65000")
-    configs, unreadable = _read(options)
+    configs, unreadable = read_devices(options, "stand in for")
     sources = _sources(options, [project for _, project in configs])
     first = loopback(options.address)
     log = _Log(options)
@@ -109,26 +102,16 @@ def run(options: argparse.Namespace) -> int:
     return NOT_UNDERSTOOD if options.strict and not understood else CLEAN
 
 
-def _read(options: argparse.Namespace) -> tuple[list[tuple[ParsedConfig, Project]], list[Unreadable]]:
-    loader = loader_of(options)
-    configs: list[tuple[ParsedConfig, Project]] = []
-    unreadable: list[Unreadable] = []
-    for config in loader.configs(options.paths, progress):
-        if isinstance(config, Unreadable):
-            unreadable.append(config)
-        else:
-            configs.append((config, loader.projects.of(config.device.file)))
-    warn_unreadable(unreadable)
-    warn_left_out(loader)
-    if not configs:
-        raise UserError("there is no device to stand in for")
-    return configs, unreadable
-
-
-def allow_sockets() -> None:
-    """Let this process have as many sockets as the system lets it: each way of each address needs one."""
+def prepare() -> None:
+    """Be ready for connections: the packages are there, what makes cycles is collected, and there may be as many
+    sockets as the system lets this process have, since each way of each address needs one. Raises UserError."""
     import resource
 
+    try:
+        import asyncssh  # noqa: F401 - whether the packages are there
+    except ImportError:
+        raise UserError(MISSING) from None
+    gc.enable()
     most = resource.getrlimit(resource.RLIMIT_NOFILE)[1]
     with contextlib.suppress(ValueError, OSError):
         resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))

@@ -24,7 +24,8 @@ def proof_lines(proofs: Sequence[Proof], width: int) -> Iterator[Line]:
     elif wrong:
         yield [(f"{len(wrong):,} of {count(len(made), 'login')} did not end as predicted", "high")]
     else:
-        yield [(f"All {count(len(made), 'login')} ended as predicted", "good")]
+        left = f"; {count(len(proofs) - len(made), 'attempt')} could not be made" if len(made) < len(proofs) else ""
+        yield [(f"All {count(len(made), 'login')} ended as predicted", "good"), (left, "medium")]
     if made:
         yield []
         yield [(f"  {'':<14}" + "".join(f"{outcome:>10}" for outcome in _OUTCOMES), "dim")]

@@ -13,12 +13,13 @@ from typing import Any, NamedTuple
 
 import asyncssh
 
+from overhang.stand_in.dialog import ENDS
 from overhang.stand_in.ssh import known_algorithms
 from overhang.stand_in.telnet import TelnetDecoder
 
 _PROMPT = re.compile(r", level (\d+|unknown): \Z")
 _QUESTION = re.compile(r"(?:^|\n)(name(?: \([^)]*\))?|password(?: for level \d+)?): \Z")
-_ENDS = (("Login denied.", "denied"), ("Connection closed.", "dropped"), ("Can't tell", "unknown"))
+_ENDS = (*((text, outcome) for outcome, text in ENDS.items() if outcome != "refused"), ("Can't tell", "unknown"))
 _TIMEOUT = 20.0
 _NONE = "\x04"
 

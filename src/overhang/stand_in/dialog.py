@@ -42,7 +42,8 @@ Effect = Say | Ask | Consult
 Dialog = Generator[Effect, Any, T]
 
 _LEVEL_MEANT = 15
-_ENDS = {
+#: What a person is told at the end of a login that was not admitted, by its outcome.
+ENDS = {
     "refused": "No login is accepted here.",
     "dropped": "Connection closed.",
     "denied": "Login denied.",
@@ -83,8 +84,8 @@ def log_in(visit: Visit, device: Device) -> Dialog[None]:
 def how_it_ended(result: Result | None) -> str:
     """What a person is told of a login that was not admitted. Only what cannot be told has its reason."""
     if result is None:
-        return _ENDS["dropped"]
-    return _ENDS.get(result.outcome) or f"{result.reason[:1].upper()}{result.reason[1:]}."
+        return ENDS["dropped"]
+    return ENDS.get(result.outcome) or f"{result.reason[:1].upper()}{result.reason[1:]}."
 
 
 def answers(visit: Visit, prompt: str) -> Dialog[None]:

@@ -1,12 +1,10 @@
 """Driving a dialog over a connection."""
 
 from collections.abc import Awaitable, Callable
-from typing import Any, Protocol, TypeVar
+from typing import Any, Protocol
 
-from overhang.simulation.visit import Exchange, ServerReply, Unasked, Visit
-from overhang.stand_in.dialog import Ask, Consult, Dialog, Effect, Say
-
-T = TypeVar("T")
+from overhang.simulation.visit import Exchange, ServerReply, Visit
+from overhang.stand_in.dialog import Ask, Consult, Dialog, Effect, Say, with_servers
 
 #: Asks an AAA server.
 Asker = Callable[[Exchange], Awaitable[ServerReply]]
@@ -49,15 +47,19 @@ async def drive(dialog: Dialog[None], line: Line, ask_server: Asker) -> None:
             answer = await line.ask(effect)
 
 
-async def answered(visit: Visit, action: Callable[[], T], ask_server: Asker) -> T:
+class _Nobody:
+    """Nobody sees or types anything."""
+
+    def say(self, text: str) -> None:
+        """Nothing is shown."""
+
+    async def ask(self, question: Ask) -> str | None:
+        """Nothing is answered."""
+
+
+async def answered(visit: Visit, action: Callable[[], None], ask_server: Asker) -> None:
     """Do something with a visit, asking each AAA server whose reply it needs."""
-    while True:
-        try:
-            return action()
-        except Unasked as need:
-            reply = await ask_server(need.exchange)
-            if visit.replies is not None:
-                visit.replies[need.exchange] = reply
+    await drive(with_servers(visit, action), _Nobody(), ask_server)
 
 
 async def no_servers(exchange: Exchange) -> ServerReply:

@@ -10,7 +10,6 @@ from typing import Any, NamedTuple
 import asyncssh
 
 from overhang.model import Device, PublicKey
-from overhang.simulation import Result
 from overhang.simulation.reasons import Reason
 from overhang.simulation.result import Certificate
 from overhang.simulation.visit import PASSWORD
@@ -182,7 +181,7 @@ class _Owner(asyncssh.SSHServer):
     def __init__(self, door: Door, machine: Machine, seat: Seat) -> None:
         self._door, self._machine, self._seat, self._visit = door, machine, seat, seat.visit
         self._conn: Any = None
-        self._offered: set[tuple[str, bytes]] = set()
+        self._certified: set[Certificate] = set()
         self._held: set[tuple[str, bytes]] = set()
         #: whether what was proved last is a part of what is wanted, and something else the rest
         self._partial = False
@@ -231,7 +230,7 @@ class _Owner(asyncssh.SSHServer):
         if self._ending:
             return True
         text = self._machine.config.device.banners.get("before-login")
-        if text is not None and text.lines and not self._offered:
+        if text is not None and text.lines and not visit.answered:
             self._conn.send_auth_banner("\n".join(text.lines) + "\n")
         await self._do(partial(visit.give_name, username))
         if visit.question == PASSWORD and visit.outcome == "admitted":
@@ -267,36 +266,15 @@ class _Owner(asyncssh.SSHServer):
         return True
 
     async def validate_public_key(self, username: str, key: asyncssh.SSHKey) -> bool:
-        """Whether a key may be proved to be held: one of the account's. Any other counts as offered and refused."""
-        shown = _public(key)
-        account = self._account(username)
-        if shown[:2] in self._held or self._ending:
-            return False
-        if account is not None and any(each.value[:2] == shown[:2] for each in account.keys):
-            self._shown = shown
-            return True
-        if shown[:2] not in self._offered:
-            self._offered.add(shown[:2])
-            self._refused(self._visit.give_key(shown))
-        return False
+        """Whether a key may be proved to be held: any, once. Whether it is of use is decided when it has been."""
+        del username
+        self._shown = _public(key)
+        return self._shown[:2] not in self._held and not self._ending
 
     async def validate_ca_key(self, username: str, key: asyncssh.SSHKey) -> bool:
-        """Whether a key of the account's authorities has certified another."""
-        authority = _public(key)
-        account = self._account(username)
-        there = account is not None and any(each.value[:2] == authority[:2] for each in account.user.authorities)
-        if not there or self._ending:
-            return False
-        self._shown = Certificate(authority, frozenset({account.name}))
-        return True
-
-    def _account(self, name: str) -> Any:
-        resolved = self._machine.resolved
-        return resolved.named.get(name) or resolved.folded.get(name.casefold())
-
-    def _refused(self, result: Result) -> None:
-        if result.decided.code is Reason.KEYS_REFUSED and self._visit.sure:
-            self._end_soon()
+        """Whether a certificate may be proved to be held: any, once; the library sees to it that it is for the name."""
+        self._shown = Certificate(_public(key), frozenset({username}))
+        return self._shown not in self._certified and not self._ending
 
     async def _key_proved(self) -> bool:
         """The client holds a key that was shown: whether that admits it."""
@@ -304,6 +282,7 @@ class _Owner(asyncssh.SSHServer):
         if self._ending:
             return False
         if isinstance(shown, Certificate):
+            self._certified.add(shown)
             visit.give_certificate(shown)
         elif shown is not None and shown[:2] not in self._held:
             self._held.add(shown[:2])
@@ -315,9 +294,11 @@ class _Owner(asyncssh.SSHServer):
             return True
         if visit.outcome == "unknown" and not visit.question:
             self._end_soon()
-        codes = {step.code for step in visit.result.trace} if visit.result is not None else set()
-        right = bool(codes & {Reason.KEY_RIGHT, Reason.CERTIFIED}) and visit.question == PASSWORD
-        self._partial = right or Reason.TWO_KEYS_NEEDED in codes
+        result = visit.result
+        if result is not None and result.decided.code is Reason.KEYS_REFUSED and visit.sure:
+            self._end_soon()
+        codes = {step.code for step in result.trace} if result is not None else set()
+        self._partial = bool(codes & {Reason.KEY_RIGHT, Reason.CERTIFIED}) and visit.question == PASSWORD
         return False
 
     async def validate_password(self, username: str, password: str) -> bool:
