@@ -3,7 +3,7 @@
 The API is imported on first use, so that ``import overhang`` costs little.
 """
 
-__version__ = "0.1.0"
+from overhang.version import VERSION as __version__
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:  # the typing module is not worth its time to a program that only shows its help

@@ -9,7 +9,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from overhang.auditing import DeviceAudit, audit_config, run_fleet_rules
+from overhang.auditing import DeviceAudit
 from overhang.auditing.folding import Wanted, every, shown
 from overhang.auditing.report import AuditReport, Unreadable
 from overhang.exposure import (
@@ -21,14 +21,15 @@ from overhang.exposure import (
     resolve,
 )
 from overhang.exposure.knowledge import Examined, Knowledge
+from overhang.fleet.across import Across, compare_devices
+from overhang.fleet.examine import examine
+from overhang.fleet.gather import ALONE, Sharing, gather
 from overhang.language import ParsedConfig
 from overhang.loading import Loader, Progress, Projects, read_file
 from overhang.model import Device, parse_address
-from overhang.model.hash_budget import HashBudget, share_of
+from overhang.model.hash_budget import share_of
 from overhang.project import Expectation, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
-from overhang.spread.network import network_of, secrets_of, with_untried
-from overhang.spread.world import Made
 from overhang.text import Diagnostic, OverhangError
 
 if TYPE_CHECKING:
@@ -189,55 +190,31 @@ def audit(devices: Devices | Iterable[LoadedDevice], *, moment: datetime.datetim
     """
     at, key = now(moment), os.urandom(32)
     loaded = list(devices)
-    network = _Network()
-    audits = [
-        network.audit(each.config, each.project, at, key, share_of(each.project.thresholds.guess, len(loaded)))
+    examined = [
+        examine(each.config, each.project, at, key, share_of(each.project.thresholds.guess, len(loaded)))
         for each in loaded
     ]
     projects = {each.project.file: each.project for each in loaded}
     unreadable = devices.unreadable if isinstance(devices, Devices) else ()
     left_out = devices.left_out if isinstance(devices, Devices) else ()
-    return report_of(audits, list(projects.values()), at, unreadable, left_out, made=network.made)
-
-
-class _Network:
-    """Audits devices one by one, and keeps of each what the rules across devices need."""
-
-    def __init__(self) -> None:
-        self.made: list[Made] = []
-
-    def audit(
-        self, config: ParsedConfig, project: Project, at: datetime.datetime, key: bytes, hashes: HashBudget
-    ) -> DeviceAudit:
-        return audit_config(
-            config,
-            project,
-            at,
-            key,
-            hashes,
-            lambda resolved, found: self.made.append((config, project, resolved, found)),
-        )
+    audits, parts = [each.audit for each in examined], [each.part for each in examined]
+    across = compare_devices(audits, parts, list(projects.values()), at.date())
+    return report_of(audits, across, at, unreadable, left_out)
 
 
 def report_of(
-    audits: Iterable[DeviceAudit],
-    projects: Sequence[Project],
+    audits: Sequence[DeviceAudit],
+    across: Across,
     moment: datetime.datetime,
     unreadable: Iterable[Unreadable] = (),
     left_out: Iterable[str] = (),
     wanted: Wanted = every,
-    made: Sequence[Made] = (),
 ) -> AuditReport:
-    """The report of audits that were made one by one. Findings are folded after those not ``wanted`` are left out.
-
-    ``made`` are the devices as they were worked out, by which passwords are compared across them.
+    """The report of audits that were made one by one, and of what is wrong across the devices. Findings are folded
+    after those not ``wanted`` are left out.
     """
-    whole = sorted(audits, key=lambda audit: (audit.name, audit.file))
-    secrets = None
-    if made[1:]:
-        world = network_of(made)
-        whole, secrets = with_untried(whole, world), secrets_of(world)
-    network, network_waived = run_fleet_rules(whole, projects, moment.date(), secrets)
+    network, network_waived = across.network, across.waived
+    whole = across.noted(audits)
     hidden = sum(not wanted(each.rule, each.severity) for audit in whole for each in audit.findings)
     hidden += sum(not wanted(each.rule, each.severity) for each in network)
     ranked = sorted((shown(audit, wanted) for audit in whole), key=lambda audit: audit.rank)
@@ -258,25 +235,16 @@ def audit_paths(
     moment: datetime.datetime,
     progress: Progress = lambda found: found,
     wanted: Wanted = every,
+    sharing: Sharing = ALONE,
 ) -> AuditReport:
-    """Audit the devices that ``paths`` name, one after another; only their results are kept, and what comparing
-    them needs.
+    """Audit the devices that ``paths`` name; only their results are kept, and what comparing them needs. ``sharing``
+    says who does the work.
 
     ``wanted`` tells by rule and severity which findings are; the others are left out before findings about one fault
     are folded.
     """
-    key = os.urandom(32)
-    audits: list[DeviceAudit] = []
-    kept = _Network()
-    unreadable: list[Unreadable] = []
-    for each in loader.configs(paths, progress):
-        if isinstance(each, Unreadable):
-            unreadable.append(each)
-        else:
-            project = loader.projects.of(each.device.file)
-            hashes = share_of(project.thresholds.guess, loader.count)
-            audits.append(kept.audit(each, project, moment, key, hashes))
-    return report_of(audits, loader.projects.all(), moment, unreadable, loader.left_out, wanted, kept.made)
+    found = gather(paths, loader, moment, progress, sharing)
+    return report_of(found.audits, found.across, moment, found.unreadable, found.left_out, wanted)
 
 
 def simulate(device: LoadedDevice, attempt: Attempt | None = None, **fields: Any) -> Result:

@@ -3,7 +3,7 @@
 import os
 import stat
 import sys
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from typing import BinaryIO
 
 from overhang.auditing.report import Unreadable
@@ -30,7 +30,7 @@ Config = ParsedConfig | Unreadable
 
 
 #: The path that names standard input, and what it is called where it is shown.
-_STANDARD, _STANDARD_NAME = "-", "standard input"
+STANDARD, _STANDARD_NAME = "-", "standard input"
 
 
 class Unrecognised(UnreadableInput):
@@ -44,8 +44,8 @@ class Projects:
     """
 
     def __init__(self, given: str | None = None, guess: int | None = None) -> None:
-        self._given = given
-        self._guess = guess
+        self.given = given
+        self.guess = guess
         self._by_folder: dict[str, Project] = {}
         self._by_file: dict[str, Project] = {}
 
@@ -53,10 +53,10 @@ class Projects:
         """The project of a configuration. Raises BadProject where its file cannot be used."""
         folder = os.path.dirname(path) or "."
         if folder not in self._by_folder:
-            found = self._given or find_project(folder)
+            found = self.given or find_project(folder)
             project = Project() if found is None else self._read(found)
-            if self._guess is not None:
-                project = project._replace(thresholds=project.thresholds._replace(guess=self._guess))
+            if self.guess is not None:
+                project = project._replace(thresholds=project.thresholds._replace(guess=self.guess))
             self._by_folder[folder] = project
         return self._by_folder[folder]
 
@@ -87,6 +87,8 @@ class Loader:
         trusted: Collection[str] = (),
         called: str | None = None,
     ) -> None:
+        #: the reader and the dialect that were asked for, and the steps that are trusted
+        self.asked = (reader, dialect, frozenset(trusted))
         self._called = called or _STANDARD_NAME
         self.projects = projects
         self.left_out: list[str] = []
@@ -105,24 +107,25 @@ class Loader:
             if isinstance(found, Unreadable):
                 yield found
                 continue
-            result: ParsedConfig | Unreadable
-            try:
-                result = self.load(found)
-            except Unrecognised as problem:
-                if folder is not None:
-                    self.left_out.append(found)
-                    taken.setdefault(folder, False)
-                    yield from self._problems()
-                    continue
-                result = Unreadable(self._shown(found), str(problem))
-            except UnreadableInput as problem:
-                result = Unreadable(self._shown(found), str(problem))
-            yield from self._problems()
+            result = self.take(folder, found)
+            yield from self.problems()
+            if result is None:
+                self.left_out.append(found)
+                taken.setdefault(folder or "", False)
+                continue
             taken[folder or ""] = True
             yield result
-        for folder, some in taken.items():
-            if not some:
-                yield Unreadable(folder, _NOTHING_HERE)
+        yield from nothing_in(taken)
+
+    def take(self, folder: str | None, path: str, load: Callable[[str], ParsedConfig] | None = None) -> Config | None:
+        """One of the files found: read, or why it cannot be. None for one of a searched ``folder`` that no reader
+        recognises. ``load`` reads it in another way than ``self.load``."""
+        try:
+            return (load or self.load)(path)
+        except Unrecognised as problem:
+            return None if folder is not None else Unreadable(self.shown(path), str(problem))
+        except UnreadableInput as problem:
+            return Unreadable(self.shown(path), str(problem))
 
     def side(self, target: str, progress: Progress = lambda found: found) -> Iterator[tuple[str, Config]]:
         """Every configuration of one side of a comparison, each with its path below it: a file, a folder, or what
@@ -147,7 +150,7 @@ class Loader:
                 name = path if single else os.path.join(path, below)
                 shown = f"{revision}:{name if '/' in name else './' + name}"
                 result = self.blob(repository, each, name, shown)
-                yield from (("", problem) for problem in self._problems())
+                yield from (("", problem) for problem in self.problems())
                 if result is None and not single:
                     self.left_out.append(shown)
                     continue
@@ -172,7 +175,7 @@ class Loader:
         except (UnreadableInput, GitProblem) as problem:
             return Unreadable(shown, str(problem))
 
-    def _problems(self) -> Iterator[Unreadable]:
+    def problems(self) -> Iterator[Unreadable]:
         """What is wrong with dialects and packages that were found on the way, each once."""
         while self.registry.problems:
             yield Unreadable(*self.registry.problems.pop(0))
@@ -182,7 +185,7 @@ class Loader:
 
         Raises UnreadableInput, and Unrecognised where there is no reader for it.
         """
-        return self.read(self._read(path), self._shown(path))
+        return self.read(self.bytes_of(path), self.shown(path))
 
     def read(self, data: bytes, path: str, shown: str | None = None) -> ParsedConfig:
         """Read one configuration from its bytes. ``path`` says which project and dialects hold for it; ``shown`` is
@@ -199,15 +202,15 @@ class Loader:
 
     def reader(self, path: str) -> Reader:
         """The reader for a file. Raises UnreadableInput."""
-        return self._choose(self._shown(path), self._read(path))
+        return self._choose(self.shown(path), self.bytes_of(path))
 
-    def _shown(self, path: str) -> str:
+    def shown(self, path: str) -> str:
         """What a path is called; standard input as it was named."""
-        return self._called if path == _STANDARD else path
+        return self._called if path == STANDARD else path
 
-    def _read(self, path: str) -> bytes:
-        """The bytes of a file; standard input can be read only once, and is kept."""
-        if path != _STANDARD:
+    def bytes_of(self, path: str) -> bytes:
+        """The bytes of a file; standard input can be read only once, and is kept. Raises UnreadableInput."""
+        if path != STANDARD:
             return read_file(path)
         if self._piped is None:
             self._piped = read_file(path)
@@ -223,6 +226,11 @@ class Loader:
         if reader is None:
             raise Unrecognised(_UNKNOWN)
         return reader
+
+
+def nothing_in(taken: Mapping[str, bool]) -> Iterator[Unreadable]:
+    """The folders in which no file was recognised; ``taken`` tells of each whether one was."""
+    return (Unreadable(folder, _NOTHING_HERE) for folder, some in taken.items() if not some)
 
 
 def searched(path: str) -> bool:
@@ -262,7 +270,7 @@ def read_file(path: str) -> bytes:
     Raises UnreadableInput, and Unrecognised for a pipe, a socket or a device, which is never waited for.
     """
     try:
-        if path == _STANDARD:
+        if path == STANDARD:
             return _piped()
         if not stat.S_ISREG(os.stat(path).st_mode) and not os.path.isdir(path):
             raise Unrecognised(_NO_FILE)

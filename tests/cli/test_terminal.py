@@ -71,6 +71,7 @@ def test_a_login_asks_for_what_the_device_asks_for(tmp_path: Path) -> None:
 IN_PROCESS = [
     ["audit", "harbour", "--now", "2026-11-23"],
     ["audit", "northquay/north-edge.sheet", "--format", "junit", "--now", "2026-11-23"],
+    ["cache"],
     ["compare", "harbour", "heron", "--now", "2026-11-23"],
     ["dialect", "list"],
     ["dialect", "try", "gannet/isle-ramp.mrm"],

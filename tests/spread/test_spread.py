@@ -117,9 +117,9 @@ def check(seed: int) -> tuple[int, int]:
     chance = random.Random(seed)
     devices = [Made(chance.randrange(10_000)) for _ in range(chance.randint(2, 6))]
     world = world_of(devices)
-    if any(not place.paths.complete for place in world.devices):
+    if any(not place.part.complete for place in world.devices):
         return 0, 0
-    found = [place.paths for place in world.devices]
+    found = [place.device[3] for place in world.devices]
     secrets: list[dict[str, object]] = []
     for number, paths in enumerate(found):
         mine: dict[str, object] = {}
@@ -178,7 +178,7 @@ def known(world: World, *items: str) -> frozenset[int]:
     for item in items:
         name, _, what = item.partition("/")
         device = world.names.index(name)
-        for at, names in enumerate(world.devices[device].paths.credentials.names):
+        for at, names in enumerate(world.devices[device].part.locks.names):
             found |= {world.secrets.of[device][at]} if what in names else set()
     assert len(found) == len(items)
     return frozenset(found)
@@ -315,7 +315,7 @@ def test_one_secret_behind_many_forms() -> None:
     assert {0, 1, 2, 4} in classes
     assert {3} in classes
     assert world.secrets.untried == 0
-    none = build_world([(place.config, place.project) for place in world.devices], NOW, guess=0)
+    none = build_world([(place.device[0], place.project) for place in world.devices], NOW, guess=0)
     assert none.secrets.untried == 1
     assert sum(none.secrets.kinds.values()) == 1
 

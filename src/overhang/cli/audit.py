@@ -12,8 +12,9 @@ from overhang.auditing.report import AuditReport
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_unreadable
 from overhang.cli.main import add_choice
-from overhang.cli.output import check_target, write_file, write_out
+from overhang.cli.output import check_target, tell, write_file, write_out
 from overhang.cli.terminal import show, width
+from overhang.fleet.gather import Sharing, cores
 from overhang.report.audit_summary import SORTS, in_order
 from overhang.report.audit_text import audit_lines
 from overhang.report.lines import Line, cut
@@ -21,6 +22,7 @@ from overhang.text import did_you_mean
 from overhang.text.printable import Printable
 
 FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
+_MOST_JOBS = 512
 _WORDS = [severity.word for severity in Severity]
 
 
@@ -58,6 +60,11 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
         "second a device, at most 30000; 0: none)",
     )
     parser.add_argument("--now", metavar="MOMENT", help="use this time in place of the clock's")
+    parser.add_argument(
+        "--jobs", metavar="N", help="let so many processes share the work of many devices (default: as many as cores)"
+    )
+    add_cache(parser)
+    parser.add_argument("--no-cache", action="store_true", help="work everything out anew, and keep nothing of it")
 
 
 def run(options: argparse.Namespace) -> int:
@@ -130,7 +137,33 @@ def _names(text: str | None, option: str) -> set[str]:
 def report_of(options: argparse.Namespace, wanted: Wanted = every) -> AuditReport:
     """The audits of all devices that the options name, worst first, with what is wrong across them."""
     moment = read_moment(options.now)
-    return audit_paths(options.paths, loader_of(options, _guess(options.guess)), moment, progress, wanted)
+    loader = loader_of(options, _guess(options.guess))
+    return audit_paths(options.paths, loader, moment, progress, wanted, sharing_of(options))
+
+
+def add_cache(parser: argparse.ArgumentParser) -> None:
+    """The option that names the cache's folder."""
+    about = "the folder that keeps what was found out of unchanged devices (default: this user's, for many devices)"
+    parser.add_argument("--cache", metavar="DIR", help=about)
+
+
+def sharing_of(options: argparse.Namespace) -> Sharing:
+    """Who does the work. Raises UserError."""
+    if options.no_cache:
+        if options.cache is not None:
+            raise UserError("--cache and --no-cache cannot be used together")
+        return Sharing(jobs_of(options))
+    return Sharing(jobs_of(options), options.cache, keeps=True, tell=tell)
+
+
+def jobs_of(options: argparse.Namespace) -> int:
+    """How many processes share the work. Raises UserError."""
+    text = options.jobs
+    if text is None:
+        return cores()
+    if not (text.isascii() and text.isdigit() and 1 <= int(text[:4]) <= _MOST_JOBS):
+        raise UserError(f"--jobs {cut(text, 40)}: expected a number from 1 to {_MOST_JOBS}")
+    return int(text)
 
 
 def _guess(text: str | None) -> int | None:

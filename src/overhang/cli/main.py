@@ -22,6 +22,7 @@ if TYPE_CHECKING:  # the typing module is not worth its time to a program that o
 #: Each command's line of help; its module, of the same name, is imported only when it is used: so the start is fast.
 COMMANDS = {
     "audit": "find weaknesses in the management access of devices",
+    "cache": "show what is kept of earlier audits, or empty it",
     "compare": "compare two states of devices: who can get in now, and who no longer",
     "demo": "write a made-up network to a folder and audit it",
     "dialect": "describe a maker's configuration language: try, start or check a dialect",

@@ -77,7 +77,7 @@ def run(options: argparse.Namespace) -> int:
     code = _all(options, world, start, limits) if options.all else _one(options, world, start, limits, kind)
     if unreadable:
         return FAILED
-    understood = all(place.resolved.understood for place in world.devices)
+    understood = all(place.device[2].understood for place in world.devices)
     return NOT_UNDERSTOOD if options.strict and not understood else code
 
 

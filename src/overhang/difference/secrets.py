@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from overhang.exposure import AccessPaths
 from overhang.exposure.credentials import CredentialIndex
-from overhang.exposure.secrets import SecretIndex, find_secrets
+from overhang.exposure.secrets import Holdings, SecretIndex, find_secrets
 from overhang.model.hash_budget import PER_DEVICE, HashBudget
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.verification import plain_text
@@ -52,7 +52,7 @@ class JointSecrets:
         budget = budget or HashBudget(PER_DEVICE)
         for each in there:
             budget.learn(each[0].hashes)
-        index: SecretIndex = find_secrets(there, budget)
+        index: SecretIndex = find_secrets([Holdings.of(*each) for each in there], budget)
         self.budget, self.untried = budget, index.untried
         own = iter(index.of)
         numbers = [() if each is None else next(own) for each in devices]

@@ -6,6 +6,7 @@ a source splits a set by two operations on integers, however many addresses are 
 
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
+from typing import Any
 
 from overhang.model import Address
 from overhang.simulation.resolve import ResolvedDevice
@@ -42,6 +43,10 @@ class AddressClasses:
         self._allowed = {each.name: allowed[index] for index, each in enumerate(lists)}
         self._unsure = {each.name: unsure[index] for index, each in enumerate(lists)}
         self._wide: dict[int, bool] = {}
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """What is sent and kept are the pieces: what the lists are called is for the device alone."""
+        return AddressClasses, (self.pieces,)
 
     @classmethod
     def of(cls, resolved: ResolvedDevice) -> "AddressClasses":

@@ -31,9 +31,8 @@ class CredentialIndex:
         return index
 
     def _fill(self, resolved: ResolvedDevice) -> None:
-        stored = _stored_credentials(resolved)
-        forms = dict(stored)
-        groups, self.untried = groups_of_equal(stored, resolved.hashes)
+        forms = stored_credentials(resolved)
+        groups, self.untried = groups_of_equal(forms.items(), resolved.hashes)
         for group in groups:
             for item in group:
                 self._add(item, forms[item], group[0])
@@ -76,10 +75,11 @@ class CredentialIndex:
         return all(any(name in knows for name in self.names[number]) for number in numbers)
 
 
-def _stored_credentials(resolved: ResolvedDevice) -> list[tuple[str, StoredSecret | None]]:
+def stored_credentials(resolved: ResolvedDevice) -> dict[str, StoredSecret | None]:
+    """What is stored for each item of a device that has a password."""
     found: dict[str, StoredSecret | None] = {}
     for credential in resolved.locks():
         found.setdefault(credential.item, credential.stored)
     for number, said in enumerate(resolved.device.snmp.communities, 1):
         found[f"community:{number}"] = said.value.password
-    return list(found.items())
+    return found

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from overhang.exposure import AccessPaths
-from overhang.exposure.secrets import SecretIndex, find_secrets
+from overhang.exposure.secrets import Holdings, SecretIndex, find_secrets
 from overhang.model.hash_budget import PER_RUN, HashBudget
 from overhang.project import Person, Project
 from overhang.simulation import ResolvedDevice
@@ -26,7 +26,7 @@ class Knowledge:
 
     def __init__(self, devices: Sequence[Examined], budget: HashBudget | None = None) -> None:
         self._devices = devices
-        held = [(each.resolved, each.found) for each in devices]
+        held = [Holdings.of(each.resolved, each.found) for each in devices]
         budget = budget or HashBudget(PER_RUN)
         for each in devices:
             budget.learn(each.resolved.hashes)

@@ -20,6 +20,34 @@ T = TypeVar("T")
 _ALONE = (Form.WITHHELD, Form.NONE, Form.FACTORY, Form.UNOPENABLE, Form.OPAQUE)
 
 
+class Holdings(NamedTuple):
+    """What of one device its secrets are found by: its items, by number, each with all its names and what is stored for
+    each of them.
+
+    ``keys`` and ``servers`` tell by name what makes a key, or an account of a server, the same one on two devices;
+    ``shared`` are the secrets that it shares with its AAA servers.
+    """
+
+    names: Sequence[Sequence[str]]
+    stored: Sequence[Sequence[StoredSecret | None]]
+    keys: Mapping[str, object]
+    servers: Mapping[str, object]
+    shared: Sequence[tuple[str, StoredSecret]]
+
+    @classmethod
+    def of(cls, resolved: ResolvedDevice, found: AccessPaths) -> "Holdings":
+        """Those of a device that was explored."""
+        names = found.credentials.names
+        servers = [each for several in names for each in several if each.startswith("server:")]
+        return cls(
+            names,
+            found.credentials.stored,
+            _public_keys(resolved),
+            {each: _server_key(resolved, each) for each in servers},
+            tuple(shared_secrets(resolved)),
+        )
+
+
 class Lock(NamedTuple):
     """One item of a device: what knowing its secret opens. ``readable``: the configuration discloses it."""
 
@@ -101,23 +129,20 @@ def silently(things: Sequence[T], what: str) -> Iterable[T]:
     return things
 
 
-def find_secrets(
-    devices: Sequence[tuple[ResolvedDevice, AccessPaths]], budget: HashBudget, along: Along = silently
-) -> SecretIndex:
-    """The secrets of devices, each with the access paths that name its items."""
+def find_secrets(devices: Sequence[Holdings], budget: HashBudget, along: Along = silently) -> SecretIndex:
+    """The secrets of devices."""
     sets = _Sets()
     texts: dict[str, object] = {}
     hashes: dict[str, StoredSecret] = {}
-    for device, (resolved, found) in enumerate(devices):
-        keys = _public_keys(resolved)
-        for number, several in enumerate(found.credentials.stored):
+    for device, held in enumerate(devices):
+        for number, several in enumerate(held.stored):
             mine = (device, number)
             sets.find(mine)
-            for name in found.credentials.names[number]:
-                if name in keys:
-                    sets.join(mine, ("key", keys[name]))
-                if name.startswith("server:"):
-                    sets.join(mine, ("server", _server_key(resolved, name)))
+            for name in held.names[number]:
+                if name in held.keys:
+                    sets.join(mine, ("key", held.keys[name]))
+                if name in held.servers:
+                    sets.join(mine, ("server", held.servers[name]))
             for stored in several:
                 if stored is None or stored.form in _ALONE:
                     continue
@@ -130,7 +155,7 @@ def find_secrets(
                     sets.join(mine, (stored.form.value, stored.text))
                 elif plain is None:
                     sets.join(mine, (stored.form.value, stored.text))
-        for name, stored in _shared(resolved):
+        for name, stored in held.shared:
             plain = plain_text(stored)
             if plain:
                 texts.setdefault(plain, ("text", plain))
@@ -148,7 +173,7 @@ def _public_keys(resolved: ResolvedDevice) -> dict[str, object]:
     }
 
 
-def _shared(resolved: ResolvedDevice) -> Iterator[tuple[str, StoredSecret]]:
+def shared_secrets(resolved: ResolvedDevice) -> Iterator[tuple[str, StoredSecret]]:
     """The shared secrets of a device's AAA servers: no lock of its own, but often somebody's password too."""
     for name, group in sorted(resolved.device.groups.items()):
         for each in group.servers:
@@ -171,8 +196,8 @@ def _try_hashes(
     untried, left = 0, set[str]()
     cheapest = sorted(hashes.values(), key=lambda each: (_cost(each), each.text))
     for stored in along(cheapest, "comparing passwords"):
-        known = budget.opener(stored)
-        if known is not None and known in texts:
+        known = budget.opener_among(stored, texts)
+        if known is not None:
             sets.join((stored.form.value, stored.text), texts[known])
             continue
         for number, (text, key) in enumerate(texts.items()):
@@ -193,7 +218,7 @@ def kind_of(text: str) -> str:
 
 
 def _numbered(
-    devices: Sequence[tuple[ResolvedDevice, AccessPaths]],
+    devices: Sequence[Holdings],
     sets: _Sets,
     hashes: Mapping[str, StoredSecret],
     untried: int,
@@ -205,10 +230,10 @@ def _numbered(
     held: dict[int, dict[str, StoredSecret]] = {}
     of: list[tuple[int, ...]] = []
     disclosed: list[frozenset[int]] = []
-    for device, (resolved, found) in enumerate(devices):
+    for device, own in enumerate(devices):
         mine: list[int] = []
         shown: set[int] = set()
-        for number, several in enumerate(found.credentials.stored):
+        for number, several in enumerate(own.stored):
             root = sets.find((device, number))
             secret = numbers.setdefault(root, len(numbers))
             if secret == len(locks):
@@ -217,13 +242,13 @@ def _numbered(
             plains = [plain for each in several if each is not None and (plain := plain_text(each))]
             if plains:
                 texts[secret] = plains[0]
-            for name, stored in zip(found.credentials.names[number], several, strict=True):
+            for name, stored in zip(own.names[number], several, strict=True):
                 readable = stored is not None and bool(plain_text(stored))
                 locks[secret].append(Lock(device, name, readable))
                 shown |= {secret} if readable else set()
                 if stored is not None and stored.text in hashes:
                     held.setdefault(secret, {})[stored.text] = stored
-        for name, stored in _shared(resolved):
+        for name, stored in own.shared:
             if plain_text(stored):
                 secret = numbers.setdefault(sets.find(("shared", device, name)), len(numbers))
                 if secret == len(locks):

@@ -3,7 +3,8 @@
 The cost is reckoned from the hashes, not taken from a clock, so that a run is the same everywhere.
 """
 
-from collections.abc import Iterable, Sequence
+import hashlib
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import TypeVar
 
 from overhang.model.stored_secret import Form, StoredSecret
@@ -25,6 +26,9 @@ class HashBudget:
     def __init__(self, units: int = PER_DEVICE, *, asked: bool = False) -> None:
         self.units = self.left = units
         self.asked = asked
+        #: the budgets under which whatever was asked of this one would have come to the same
+        self.least, self.most = 0, 2**62
+        self._remembered: tuple[bytes, Mapping[bytes, bool | None]] = (b"", {})
         self._tried: dict[str, dict[str, bool | None]] = {}
         self._openers: dict[str, str] = {}
 
@@ -33,13 +37,25 @@ class HashBudget:
         if stored.form is not Form.HASHED:
             return True
         cost, memory = cost_of(stored.text)
-        return cost <= self.left and (self.asked or memory <= COMMON_MEMORY)
+        if memory > COMMON_MEMORY and not self.asked:
+            return False
+        needed = self.units - self.left + cost
+        if cost <= self.left:
+            self.least = max(self.least, needed)
+            return True
+        self.most = min(self.most, needed - 1)
+        return False
 
     def opens(self, stored: StoredSecret, typed: str) -> bool | None:
         """Whether ``typed`` opens ``stored``; None where that is unknown, or trying costs more than is left."""
         if stored.form is not Form.HASHED:
             return opens(stored, typed)
         answers = self._tried.setdefault(stored.text, {})
+        if typed not in answers and self._remembered[1]:
+            key, known = self._remembered
+            pair = pair_digest(key, stored.text, typed)
+            if pair in known:
+                answers[typed] = known[pair]
         if typed not in answers:
             if not self.affords(stored):
                 return None
@@ -54,6 +70,21 @@ class HashBudget:
         for text, answers in other._tried.items():
             self._tried.setdefault(text, {}).update(answers)
         self._openers.update(other._openers)
+        if other._remembered[1]:
+            self._remembered = (other._remembered[0], {**self._remembered[1], **other._remembered[1]})
+
+    def digests(self, key: bytes) -> dict[bytes, bool | None]:
+        """What pairs of a hash and a text came to, by digests of the pairs that open neither."""
+        pairs = ((text, typed, answer) for text, answers in self._tried.items() for typed, answer in answers.items())
+        found = {pair_digest(key, text, typed): answer for text, typed, answer in pairs}
+        return {**found, **{_opened_digest(key, text): True for text in self._openers}}
+
+    @classmethod
+    def remembering(cls, key: bytes, digests: Mapping[bytes, bool | None]) -> "HashBudget":
+        """A budget that can try nothing, and knows the answers behind some digests."""
+        budget = cls(0)
+        budget._remembered = (key, digests)
+        return budget
 
     def tried(self, stored: StoredSecret | None, plains: Sequence[tuple[str, str]]) -> int:
         """How many of some clear texts were tried with a hash."""
@@ -63,6 +94,25 @@ class HashBudget:
     def opener(self, stored: StoredSecret | None) -> str | None:
         """What was found to open a hash, if anything was."""
         return None if stored is None else self._openers.get(stored.text)
+
+    def opener_among(self, stored: StoredSecret, texts: Collection[str]) -> str | None:
+        """That of some texts that was found to open a hash, if one was."""
+        found = self._openers.get(stored.text)
+        key, known = self._remembered
+        if found is None and _opened_digest(key, stored.text) in known:
+            found = next((text for text in texts if known.get(pair_digest(key, stored.text, text))), None)
+        return found if found is not None and found in texts else None
+
+
+def pair_digest(key: bytes, text: str, typed: str) -> bytes:
+    """What stands for a pair of a hash and a text that was tried with it, under a key."""
+    pair = f"{text}\0{typed}".encode("utf-8", "surrogatepass")
+    return hashlib.blake2b(pair, key=key, digest_size=16).digest()
+
+
+def _opened_digest(key: bytes, text: str) -> bytes:
+    """What stands for a hash of which it is known what opens it."""
+    return hashlib.blake2b(text.encode("utf-8", "surrogatepass"), key=key, digest_size=16, person=b"opened").digest()
 
 
 def share_of(asked: int | None, devices: int) -> HashBudget:

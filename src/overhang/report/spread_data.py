@@ -74,7 +74,7 @@ def _arrival(report: SpreadReport, each: Arrival) -> dict[str, Any]:
     return {
         "hop": each.round,
         "device": report.name(each.device),
-        "file": report.world.devices[each.device].file,
+        "file": report.world.devices[each.device].part.file,
         "level": each.level,
         "after_login": hop.passage.path.after_login,
         "via": hop.passage.path.via,
@@ -113,11 +113,11 @@ def _cut(report: SpreadReport, found: Cut) -> dict[str, Any]:
 def _not_examined(world: World, typed: int) -> dict[str, Any]:
     index = world.secrets
     return {
-        "paths": sum(place.unsure for place in world.devices),
+        "paths": sum(place.part.unsure for place in world.devices),
         "pairs": index.untried,
         "hashes": dict(sorted(index.kinds.items())),
         "typed": typed,
-        "devices": [place.name for place in world.devices if not place.paths.complete],
+        "devices": [place.name for place in world.devices if not place.part.complete],
     }
 
 

@@ -56,7 +56,7 @@ def not_followed(world: World, typed: int) -> str:
     """What was left aside, in words, since more may open than is told; empty where nothing was. ``typed`` counts hashes
     that a typed text was not tried with."""
     parts = []
-    unsure = sum(place.unsure for place in world.devices)
+    unsure = sum(place.part.unsure for place in world.devices)
     if unsure:
         parts.append(f"{count(unsure, 'access path')} not followed, which hang on something that is not known")
     index = world.secrets
@@ -68,7 +68,7 @@ def not_followed(world: World, typed: int) -> str:
         parts.append(f"{pairs} of a clear text and a hash not compared ({kinds}); --guess allows more")
     if typed:
         parts.append(f"what was typed could not be tried with {count(typed, 'hash', 'hashes')}")
-    if any(not place.paths.complete for place in world.devices):
+    if any(not place.part.complete for place in world.devices):
         parts.append("not every access path was found")
     return "not examined: " + "; ".join(parts) if parts else ""
 
@@ -156,7 +156,7 @@ def chain_lines(report: SpreadReport, device: int, moment: datetime.datetime, wi
         for origin in lines_allowing(report, each, moment):
             yield [
                 (f"     {origin.line:>5} │ ", "dim"),
-                (cut(place.config.quote_at(origin).strip(), width - 13), "code"),
+                (cut(place.device[0].quote_at(origin).strip(), width - 13), "code"),
             ]
 
 

@@ -1,34 +1,35 @@
 """The secrets of an audit's devices together: which passwords are one, how far each goes, which hashes were left."""
 
 import functools
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from overhang.auditing.fleet import NetworkSecrets
-from overhang.auditing.results import DeviceAudit, NotExamined
+from overhang.auditing.results import NotExamined
 from overhang.auditing.wording import counted
 from overhang.model.hash_budget import PER_RUN, HashBudget
+from overhang.project import Project
 from overhang.spread.ranking import Ranking
 from overhang.spread.reach import Limits
 from overhang.spread.start import Start
-from overhang.spread.world import Made, World, world_of
+from overhang.spread.world import NetworkPart, World, world_of
 
 #: What trying the clear texts of a network against its hashes may cost in an audit: a sixth of what its devices may.
 _PART = 6
 
 
-def network_of(made: Sequence[Made]) -> World:
+def network_of(parts: Sequence[NetworkPart], projects: Mapping[str, Project]) -> World:
     """The network of devices that were audited; what was tried for one of them is not tried again."""
-    asked = [project.thresholds.guess for _, project, _, _ in made if project.thresholds.guess is not None]
+    asked = [each.thresholds.guess for each in projects.values() if each.thresholds.guess is not None]
     budget = HashBudget(max(asked) // _PART, asked=True) if asked else HashBudget(PER_RUN // _PART)
-    for _, _, resolved, _ in made:
-        budget.learn(resolved.hashes)
-    return world_of(made, budget)
+    for part in parts:
+        budget.learn(part.hashes)
+    return world_of(parts, projects, budget)
 
 
 def secrets_of(world: World) -> NetworkSecrets:
     """The secrets of a network, as rules across devices look at them."""
     of = {
-        (world.devices[lock.device].file, lock.item): secret.number
+        (world.devices[lock.device].part.file, lock.item): secret.number
         for secret in world.secrets.secrets
         for lock in secret.locks
     }
@@ -46,23 +47,19 @@ def secrets_of(world: World) -> NetworkSecrets:
     return NetworkSecrets(of, reach)
 
 
-def with_untried(audits: Sequence[DeviceAudit], world: World) -> list[DeviceAudit]:
-    """Audits that say which of their hashes could not be tried with the clear texts of the other devices."""
+def untried_note(world: World) -> tuple[NotExamined | None, frozenset[str]]:
+    """What to note of the devices of some files: that hashes of theirs could not be tried with the clear texts of the
+    others."""
     index = world.secrets
     if not index.left:
-        return list(audits)
+        return None, frozenset()
     kinds = ", ".join(
         f"{counted(number, 'hash', 'hashes')} of kind {kind}" for kind, number in sorted(index.kinds.items())
     )
     what = f"{counted(index.untried, 'pair')} of a clear text and a hash of the network ({kinds})"
     note = NotExamined(what, "comparing them costs more than there is for a run; --guess gives more to that")
-    files = {
-        place.file
+    return note, frozenset(
+        place.part.file
         for place in world.devices
-        if any(
-            each is not None and each.text in index.left
-            for several in place.paths.credentials.stored
-            for each in several
-        )
-    }
-    return [each._replace(not_examined=(*each.not_examined, note)) if each.file in files else each for each in audits]
+        if any(each is not None and each.text in index.left for several in place.part.locks.stored for each in several)
+    )

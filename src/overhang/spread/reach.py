@@ -167,7 +167,7 @@ class Spreading:
         wanted, place = passage.path.sources or 0, self.world.devices[passage.device]
         for classes, held, shell in self._sources_at(passage.device):
             if classes & wanted:
-                for address in _addresses(place.paths.address_classes.ranges(classes & wanted), held):
+                for address in _addresses(place.part.space.ranges(classes & wanted), held):
                     if self.world.connected(address, place):
                         return Hop(passage, shell, address)
         return None
@@ -176,7 +176,7 @@ class Spreading:
         """The addresses that are held, as the source lists of a device see them."""
         held = self._held.get(device, [])
         if len(held) < len(self.sources):
-            space = self.world.devices[device].paths.address_classes
+            space = self.world.devices[device].part.space
             more = [
                 (space.holding(family, low, high), (family, low, high), shell)
                 for (family, low, high), shell in self.sources[len(held) :]
@@ -190,7 +190,7 @@ class Spreading:
         if via in SHELLS:
             mine = [(own.family, own.value, own.value) for own in place.own]
             if self.limits.may_change and each.level == 15:
-                mine += place.networks
+                mine += place.part.networks
             there = set(self.sources)
             self.sources += [(each_, each.device) for each_ in mine if (each_, each.device) not in there]
         readable = each.level >= self.limits.reads and each.device not in self.plan.hidden

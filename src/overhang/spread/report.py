@@ -86,8 +86,9 @@ def lines_allowing(report: SpreadReport, arrival: Arrival, moment: datetime.date
     path = arrival.hop.passage.path
     source = arrival.hop.source
     if source is None and path.sources:
-        source = place.paths.address_classes.example(path.sources)
-    shown = Witness(place.resolved, place.paths, moment, place.project.servers).find(
+        source = place.part.space.example(path.sources)
+    _, project, resolved, found = place.device
+    shown = Witness(resolved, found, moment, project.servers).find(
         path,
         source,
         frozenset(),

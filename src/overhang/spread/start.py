@@ -52,7 +52,7 @@ class Start(NamedTuple):
 def find_device(world: World, name: str) -> int:
     """The number of a device, by its name or its file. Raises BadStart."""
     for number, device in enumerate(world.devices):
-        if name in (device.name, device.file):
+        if name in (device.name, device.part.file):
             return number
     near = did_you_mean(name, [device.name for device in world.devices])
     raise BadStart(f"no device is called {name}" + (f"; did you mean {near}?" if near else ""))
@@ -62,7 +62,7 @@ def know_item(world: World, text: str) -> tuple[int, int]:
     """The device and the secret of an item ``DEVICE/ITEM``. Raises BadStart."""
     name, _, item = text.partition("/")
     device = find_device(world, name)
-    found = world.devices[device].paths.credentials
+    found = world.devices[device].part.locks
     for number, names in enumerate(found.names):
         if item in names:
             return device, world.secrets.of[device][number]
@@ -95,7 +95,7 @@ def person_of(
     secrets = frozenset(
         world.secrets.of[number][item]
         for number, device in enumerate(world.devices)
-        for item, names in enumerate(device.paths.credentials.names)
+        for item, names in enumerate(device.part.locks.names)
         if any(each in person.knows for each in names)
     )
     networks = [prefix for place in person.sits for prefix in project.networks.get(place, ())]

@@ -1,11 +1,13 @@
 """The network that something spreads over: devices with their access paths, and the secrets that they share."""
 
 import datetime
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.exposure import AccessPath, AccessPaths, find_paths, resolve
-from overhang.exposure.secrets import Along, SecretIndex, find_secrets, silently
+from overhang.exposure.address_classes import AddressClasses
+from overhang.exposure.credentials import stored_credentials
+from overhang.exposure.secrets import Along, Holdings, SecretIndex, find_secrets, shared_secrets, silently
 from overhang.language import ParsedConfig
 from overhang.model import Address
 from overhang.model.hash_budget import PER_RUN, HashBudget, share_of
@@ -20,6 +22,68 @@ READS = (*SHELLS, "http", "https")
 Made = tuple[ParsedConfig, Project, ResolvedDevice, AccessPaths]
 
 
+class NetworkPart(NamedTuple):
+    """What of one device a network is made of, without the device: small, and fit to be sent and kept.
+
+    ``paths`` are the certain access paths that hold with all servers up and no VTY in use, each with its number and
+    whether an address that no list names may take it; ``space`` is what their sources are sets of. ``own`` are the
+    device's addresses, ``networks`` the prefixes that they are in, ``hashes`` what trying its hashes came to.
+    """
+
+    name: str
+    file: str
+    project: str
+    locks: Holdings
+    paths: tuple[tuple[int, AccessPath, bool], ...]
+    space: AddressClasses
+    own: tuple[Address, ...]
+    networks: tuple[tuple[int, int, int], ...]
+    unsure: int
+    complete: bool
+    hashes: HashBudget
+    #: whether its secrets are left out
+    bare: bool = False
+
+    @classmethod
+    def of(cls, made: Made) -> "NetworkPart":
+        """That of a device that was resolved and explored."""
+        config, project, resolved, found = made
+        known = [own.prefix for own in resolved.addresses if own.prefix is not None]
+        return cls(
+            config.device.name,
+            config.device.file,
+            project.file,
+            Holdings.of(resolved, found),
+            tuple(_passable(found)),
+            found.address_classes,
+            tuple(Address(prefix.family, prefix.host) for prefix in known),
+            tuple((prefix.family, prefix.low, prefix.high) for prefix in known),
+            sum(not path.sure for path in found.paths),
+            found.complete,
+            resolved.hashes,
+        )
+
+    def with_secrets(self, resolved: ResolvedDevice) -> "NetworkPart":
+        """The same part with the secrets that a device has in the places of its items."""
+        held = stored_credentials(resolved)
+        stored = [[held.get(name) for name in names] for names in self.locks.names]
+        return self._replace(
+            locks=self.locks._replace(stored=stored, shared=tuple(shared_secrets(resolved))), bare=False
+        )
+
+    def without_secrets(self) -> "NetworkPart":
+        """The same part without what is stored for its items, and what their hashes came to."""
+        locks = self.locks._replace(stored=[[None] * len(names) for names in self.locks.names], shared=())
+        return self._replace(locks=locks, hashes=HashBudget(0), bare=True)
+
+
+def _passable(found: AccessPaths) -> Iterator[tuple[int, AccessPath, bool]]:
+    for at, path in enumerate(found.paths):
+        if path.sure and not path.needs_busy and path.states & found.all_up:
+            wide = path.sources is not None and found.address_classes.wide(path.sources)
+            yield at, path, wide or path.via in PORTS
+
+
 class Passage(NamedTuple):
     """One access path of a device, with the secrets that it needs. ``sources`` are classes of its sources, None at a
     port; ``wide``: an address that no list names may take it."""
@@ -32,18 +96,29 @@ class Passage(NamedTuple):
 
 
 class Place(NamedTuple):
-    """One device of the network. ``own`` are its addresses, ``networks`` the prefixes that they are in."""
+    """One device of the network: its part of it, and its passages. ``made`` is the device itself, None where only the
+    part was kept."""
 
-    name: str
-    file: str
-    config: ParsedConfig
+    part: NetworkPart
     project: Project
-    resolved: ResolvedDevice
-    paths: AccessPaths
     passages: tuple[Passage, ...]
-    own: tuple[Address, ...]
-    networks: tuple[tuple[int, int, int], ...]
-    unsure: int
+    made: Made | None = None
+
+    @property
+    def name(self) -> str:
+        """The device's name."""
+        return self.part.name
+
+    @property
+    def own(self) -> tuple[Address, ...]:
+        """Its addresses."""
+        return self.part.own
+
+    @property
+    def device(self) -> Made:
+        """The device itself: its configuration, project, values and access paths."""
+        assert self.made is not None, "only the device's part of the network was kept"
+        return self.made
 
 
 class World(NamedTuple):
@@ -91,14 +166,24 @@ def build_world(
     for config, project in along(given, "following access paths"):
         resolved = resolve(config, project, share)
         made.append((config, project, resolved, find_paths(resolved, moment, project.servers)))
-    return world_of(made, budget, along)
+    parts = [NetworkPart.of(each) for each in made]
+    return world_of(parts, {project.file: project for _, project in given}, budget, along, made)
 
 
-def world_of(made: Sequence[Made], budget: HashBudget, along: Along = silently) -> World:
-    """The network of devices that were resolved and explored already."""
-    index = find_secrets([(resolved, found) for _, _, resolved, found in made], budget, along)
-    places = tuple(_place(number, each, index) for number, each in enumerate(made))
-    projects = {project.file: project for _, project, _, _ in made}
+def world_of(
+    parts: Sequence[NetworkPart],
+    projects: Mapping[str, Project],
+    budget: HashBudget,
+    along: Along = silently,
+    made: Sequence[Made] = (),
+) -> World:
+    """The network of devices' parts; ``projects`` are those that hold for them, by file, ``made`` the devices
+    themselves where they are kept."""
+    index = find_secrets([part.locks for part in parts], budget, along)
+    places = tuple(
+        Place(part, projects[part.project], _passages(number, part, index), made[number] if made else None)
+        for number, part in enumerate(parts)
+    )
     apart = tuple(pair for project in projects.values() for pair in _apart(project))
     return World(places, index, tuple(place.name for place in places), _needing(places), apart)
 
@@ -110,30 +195,10 @@ def _apart(project: Project) -> list[tuple[tuple[tuple[int, int, int], ...], tup
     return [(ranges(one), ranges(other)) for one, other in project.apart]
 
 
-def _place(number: int, made: Made, index: SecretIndex) -> Place:
-    config, project, resolved, found = made
-    passages: list[Passage] = []
-    unsure = 0
+def _passages(number: int, part: NetworkPart, index: SecretIndex) -> tuple[Passage, ...]:
     of = index.of[number]
-    for at, path in enumerate(found.paths):
-        if not path.sure:
-            unsure += 1
-        elif not path.needs_busy and path.states & found.all_up:
-            wide = path.sources is not None and found.address_classes.wide(path.sources)
-            needs = frozenset(of[each] for each in path.needs)
-            passages.append(Passage(number, at, path, needs, wide or path.via in PORTS))
-    known = [own.prefix for own in resolved.addresses if own.prefix is not None]
-    return Place(
-        config.device.name,
-        config.device.file,
-        config,
-        project,
-        resolved,
-        found,
-        tuple(passages),
-        tuple(Address(prefix.family, prefix.host) for prefix in known),
-        tuple((prefix.family, prefix.low, prefix.high) for prefix in known),
-        unsure,
+    return tuple(
+        Passage(number, at, path, frozenset(of[each] for each in path.needs), wide) for at, path, wide in part.paths
     )
 
 

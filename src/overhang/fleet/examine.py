@@ -1,0 +1,120 @@
+"""One device of a run: read and audited, to what the report and its network need of it."""
+
+import datetime
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from overhang.auditing import DeviceAudit, audit_config
+from overhang.auditing.report import Unreadable
+from overhang.exposure import AccessPaths, resolve
+from overhang.fleet.digests import content_digest
+from overhang.language import ParsedConfig
+from overhang.loading import Loader, Projects
+from overhang.model import Device
+from overhang.model.hash_budget import HashBudget, share_of
+from overhang.project import Project
+from overhang.simulation import ResolvedDevice
+from overhang.spread.world import NetworkPart
+
+
+class Terms(NamedTuple):
+    """What holds for a whole run: how files are read, the moment, the key of its digests, and how many files there are.
+
+    Whoever has them audits a file as everybody else does.
+    """
+
+    project: str | None
+    guess: int | None
+    reader: str | None
+    dialect: str | None
+    trusted: frozenset[str]
+    moment: datetime.datetime
+    key: bytes
+    files: int
+
+    @classmethod
+    def of(cls, loader: Loader, moment: datetime.datetime, key: bytes, files: int) -> "Terms":
+        """Those of a run that reads by a loader; ``key`` is random, and the same for the whole run."""
+        projects = loader.projects
+        return cls(projects.given, projects.guess, *loader.asked, moment, key, files)
+
+
+class Examined(NamedTuple):
+    """One device: its audit, and its part of the network.
+
+    ``content`` is the digest of the bytes that it was read from; ``depends`` tells whether the audit depends on the
+    "day", on the "moment" of the day too, or on neither.
+    """
+
+    audit: DeviceAudit
+    part: NetworkPart
+    content: bytes = b""
+    depends: str = ""
+
+
+def examine(
+    config: ParsedConfig, project: Project, moment: datetime.datetime, key: bytes, hashes: HashBudget
+) -> Examined:
+    """Audit a device that was read; see ``audit_config``."""
+    made: list[tuple[ResolvedDevice, AccessPaths]] = []
+    audit = audit_config(config, project, moment, key, hashes, lambda *found: made.append(found))
+    depends = "moment" if made[0][0].hours else "day" if _dated(config.device, project) else ""
+    return Examined(audit, NetworkPart.of((config, project, *made[0])), depends=depends)
+
+
+def _dated(device: Device, project: Project) -> bool:
+    """Whether something of a device or its project holds from or through a day."""
+    keys = (said.value for user in device.users.values() for said in (*user.public_keys, *user.authorities))
+    return bool(
+        project.waivers
+        or device.web.certificate_valid
+        or any(user.expires for user in device.users.values())
+        or any(each.until for each in keys)
+    )
+
+
+class Outcome(NamedTuple):
+    """What became of one file: a device, why there is none, or None where no reader recognises it; and what was found
+    to be wrong with dialects on the way."""
+
+    found: Examined | Unreadable | None
+    problems: tuple[Unreadable, ...] = ()
+
+
+class Examiner:
+    """Audits the devices of a run, one after another."""
+
+    def __init__(self, terms: Terms, loader: Loader | None = None) -> None:
+        self.terms = terms
+        self.loader = loader or Loader(Projects(terms.project, terms.guess), terms.reader, terms.dialect, terms.trusted)
+
+    def examine(self, folder: str | None, path: str) -> Outcome:
+        """Read and audit one file. Raises BadProject."""
+        content = [b""]
+
+        def load(path: str) -> ParsedConfig:
+            data = self.loader.bytes_of(path)
+            content[0] = content_digest(data)
+            return self.loader.read(data, self.loader.shown(path))
+
+        config = self.loader.take(folder, path, load)
+        problems = tuple(self.loader.problems())
+        if config is None or isinstance(config, Unreadable):
+            return Outcome(config, problems)
+        project = self.loader.projects.of(config.device.file)
+        hashes = share_of(project.thresholds.guess, self.terms.files)
+        found = examine(config, project, self.terms.moment, self.terms.key, hashes)
+        return Outcome(found._replace(content=content[0]), problems)
+
+    def secrets_again(self, path: str, part: NetworkPart) -> NetworkPart:
+        """A part that was kept without its secrets, with those of its file; without, where that has gone meanwhile."""
+        config = self.loader.take(None, path)
+        if config is None or isinstance(config, Unreadable):
+            return part
+        resolved = resolve(config, self.loader.projects.of(config.device.file), HashBudget(0))
+        return part.with_secrets(resolved)
+
+
+def examine_all(examiner: Examiner, files: Iterable[tuple[str | None, str]]) -> list[Outcome]:
+    """Examine some of the files of a run."""
+    return [examiner.examine(folder, path) for folder, path in files]

@@ -1,0 +1,162 @@
+"""Everything that the report of a run is made from, gathered file by file."""
+
+import datetime
+import os
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import TYPE_CHECKING, NamedTuple
+
+from overhang import loading
+from overhang.auditing import DeviceAudit
+from overhang.auditing.report import Unreadable
+from overhang.fleet.across import Across, compare_devices
+from overhang.fleet.examine import Examined, Examiner, Outcome, Terms
+from overhang.loading import STANDARD, Found, Loader, Progress, nothing_in
+from overhang.spread.world import NetworkPart
+
+if TYPE_CHECKING:
+    from overhang.fleet.cache import Cache
+
+#: So many files are worth a second process: starting one takes as long as auditing some.
+WORTH_IT = 40
+#: So many are worth looking for what earlier runs found out.
+WORTH_KEEPING = 50
+
+
+def cores() -> int:
+    """How many processors this process may use."""
+    affinity = getattr(os, "sched_getaffinity", None)
+    return len(affinity(0)) if affinity is not None else os.cpu_count() or 1
+
+
+class Gathered(NamedTuple):
+    """The devices of a run, each with its audit, what is wrong across them, and what could not be read."""
+
+    audits: list[DeviceAudit]
+    across: Across
+    unreadable: list[Unreadable]
+    left_out: list[str]
+    #: how many devices a cache had
+    known: int = 0
+
+
+class Sharing(NamedTuple):
+    """How the work of a run is shared: among ``jobs`` processes, and, where it ``keeps`` what it finds, with other runs
+    through a ``cache``, a folder, or this user's. For a few devices that is not worth it, and done only with a folder.
+    ``tell`` is given what is wrong with the cache."""
+
+    jobs: int = 1
+    cache: str | None = None
+    keeps: bool = False
+    tell: Callable[[str], object] = str
+
+
+ALONE = Sharing()
+
+
+def gather(
+    paths: Iterable[str],
+    loader: Loader,
+    moment: datetime.datetime,
+    progress: Progress = lambda found: found,
+    sharing: Sharing = ALONE,
+) -> Gathered:
+    """Audit the devices that ``paths`` name. Raises BadProject."""
+    files = list(loading.find_files(paths))
+    loader.count = len(files)
+    cache = _cache(sharing, len(files))
+    key = os.urandom(32) if cache is None else cache.key
+    run = _Run(loader, Terms.of(loader, moment, key, len(files)), sharing, cache)
+    gathered = Gathered([], Across(), [], [])
+    taken: dict[str, bool] = {}
+    told: set[Unreadable] = set()
+    for (folder, found), outcome in zip(progress(files), run.outcomes(files), strict=True):
+        fresh = [each for each in outcome.problems if each not in told]
+        told.update(fresh)
+        gathered.unreadable.extend(fresh)
+        if isinstance(found, Unreadable):
+            gathered.unreadable.append(found)
+            continue
+        taken[folder or ""] = taken.get(folder or "", False) or outcome.found is not None
+        if isinstance(outcome.found, Unreadable):
+            gathered.unreadable.append(outcome.found)
+        elif outcome.found is None:
+            gathered.left_out.append(found)
+        else:
+            gathered.audits.append(outcome.found.audit)
+            run.parts[found] = outcome.found.part
+    gathered.unreadable.extend(nothing_in(taken))
+    return run.ended(gathered)
+
+
+def _cache(sharing: Sharing, files: int) -> "Cache | None":
+    """The cache of a run of so many files, if it has one."""
+    if not sharing.keeps or (files < WORTH_KEEPING and sharing.cache is None):
+        return None
+    from overhang.fleet.cache import Cache, CacheProblem, own_folder
+
+    try:
+        return Cache(own_folder() if sharing.cache is None else sharing.cache)
+    except CacheProblem as problem:
+        sharing.tell(f"{problem}; this run goes on without it")
+        return None
+
+
+class _Run:
+    """One run: what is kept of its files, who works out the others, and what their devices are to their network."""
+
+    def __init__(self, loader: Loader, terms: Terms, sharing: Sharing, cache: "Cache | None") -> None:
+        self._loader, self._terms, self._sharing = loader, terms, sharing
+        self._here = Examiner(terms, loader)
+        self._keeper = None
+        if cache is not None:
+            from overhang.fleet.keeping import Keeper
+
+            self._keeper = Keeper(cache, loader, terms, sharing.tell)
+        self.parts: dict[str, NetworkPart] = {}
+
+    def outcomes(self, files: Sequence[Found]) -> Iterator[Outcome]:
+        """What becomes of each file, in order; standard input is read by this process."""
+        known: dict[str, Examined] = {}
+        away: list[tuple[str | None, str]] = []
+        for folder, each in files:
+            if isinstance(each, str) and each != STANDARD:
+                kept = self._keeper.look(each) if self._keeper is not None else None
+                if kept is None:
+                    away.append((folder, each))
+                else:
+                    known[each] = kept
+        by_many: Iterator[Outcome] | None = None
+        if self._sharing.jobs > 1 and len(away) >= WORTH_IT:
+            from overhang.fleet.pool import examine_by_many  # what it imports takes longer than a few devices
+
+            by_many = examine_by_many(self._terms, away, self._sharing.jobs)
+        for folder, each in files:
+            if isinstance(each, Unreadable):
+                yield Outcome(each)
+            elif each in known:
+                yield Outcome(known.pop(each))
+            elif each == STANDARD or by_many is None:
+                yield self._kept(each, self._here.examine(folder, each))
+            else:
+                yield self._kept(each, next(by_many))
+
+    def _kept(self, path: str, outcome: Outcome) -> Outcome:
+        if isinstance(outcome.found, Examined):
+            self._loader.projects.of(path)  # whoever examined it, its project is known here too
+            if self._keeper is not None and path != STANDARD:
+                self._keeper.keep(path, outcome.found)
+        return outcome
+
+    def ended(self, gathered: Gathered) -> Gathered:
+        """The same with what is wrong across the devices."""
+        projects = self._loader.projects.all()
+
+        def across() -> Across:
+            parts = [self._here.secrets_again(path, part) if part.bare else part for path, part in self.parts.items()]
+            return compare_devices(gathered.audits, parts, projects, self._terms.moment.date())
+
+        if self._keeper is None:
+            return gathered._replace(across=across())
+        found = self._keeper.across(self.parts, projects, across)
+        self._keeper.close()
+        return gathered._replace(across=found, known=self._keeper.hits)

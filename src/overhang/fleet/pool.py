@@ -1,0 +1,105 @@
+"""Work done by several processes of this machine: in chunks, with the results in order, whoever does them.
+
+A process that dies takes nobody with it: its chunk is done again file by file, each by a process of its own, and the
+file at which one dies again is told.
+"""
+
+import contextlib
+import multiprocessing
+import os
+import pickle
+import signal
+import sys
+import threading
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from multiprocessing import connection
+from typing import Any
+
+from overhang.auditing.report import Unreadable
+from overhang.fleet.examine import Examiner, Outcome, Terms, examine_all
+
+_LARGEST_CHUNK = 100
+_DIED = "the process that examined it ended: it may have taken too much memory; the other files were examined"
+File = tuple[str | None, str]
+
+_examiner: list[Examiner] = []
+
+
+def _begin(terms: Terms) -> None:
+    """What a worker does first: it ends silently when it is interrupted, and when the program that began it is gone."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    _hold_interrupts(signal.SIG_UNBLOCK)
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        threading.Thread(target=_end_with, args=(parent.sentinel,), daemon=True).start()
+    _examiner[:] = [Examiner(terms)]
+
+
+def _hold_interrupts(how: int) -> None:
+    if hasattr(signal, "pthread_sigmask"):
+        signal.pthread_sigmask(how, {signal.SIGINT})
+
+
+def _end_with(sentinel: int) -> None:
+    connection.wait([sentinel])
+    os._exit(1)
+
+
+def _work(files: Sequence[File]) -> bytes:
+    return pickle.dumps(examine_all(_examiner[0], files), pickle.HIGHEST_PROTOCOL)
+
+
+def _pool(terms: Terms, jobs: int) -> ProcessPoolExecutor:
+    # Forked processes need not import everything again; elsewhere than on Linux that is not safe.
+    method = "fork" if sys.platform == "linux" else None
+    return ProcessPoolExecutor(jobs, multiprocessing.get_context(method), _begin, (terms,))
+
+
+def chunks_of(files: Sequence[File], jobs: int) -> list[Sequence[File]]:
+    """Files in chunks, several for each of the workers, so that none waits long for the last."""
+    size = max(1, min(_LARGEST_CHUNK, len(files) // (jobs * 4)))
+    return [files[start : start + size] for start in range(0, len(files), size)]
+
+
+def examine_by_many(terms: Terms, files: Sequence[File], jobs: int) -> Iterator[Outcome]:
+    """The outcome of each file, in their order, by ``jobs`` processes. Raises what reading a project file raises."""
+    chunks = chunks_of(files, jobs)
+    pool = _pool(terms, jobs)
+    try:
+        _hold_interrupts(signal.SIG_BLOCK)  # an interrupt between two of them would leave a process that nobody knows
+        try:
+            futures: list[Future[bytes]] = [pool.submit(_work, chunk) for chunk in chunks]
+        finally:
+            _hold_interrupts(signal.SIG_UNBLOCK)
+        for chunk, future in zip(chunks, futures, strict=True):
+            try:
+                yield from pickle.loads(future.result())
+            except BrokenProcessPool:
+                yield from _one_by_one(terms, chunk)
+    finally:
+        _end(pool)
+
+
+def _end(pool: ProcessPoolExecutor) -> None:
+    """Begin nothing more; what a worker is doing is given up."""
+    workers: dict[Any, Any] = getattr(pool, "_processes", None) or {}
+    for worker in list(workers.values()):
+        worker.terminate()
+    pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _one_by_one(terms: Terms, chunk: Sequence[File]) -> Iterator[Outcome]:
+    """The outcomes of a chunk that a process died with, or after: each file apart from the others."""
+    with contextlib.ExitStack() as stack:
+        pool: ProcessPoolExecutor | None = None
+        for each in chunk:
+            if pool is None:
+                pool = _pool(terms, 1)
+                stack.callback(_end, pool)
+            try:
+                yield from pickle.loads(pool.submit(_work, [each]).result())
+            except BrokenProcessPool:
+                pool = None
+                yield Outcome(Unreadable(each[1], _DIED))

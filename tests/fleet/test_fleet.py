@@ -1,0 +1,285 @@
+"""Many devices: by how many processes, and with whatever earlier runs found out, the report is the same."""
+
+import datetime
+import os
+import random
+import signal
+import sqlite3
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from overhang.api import audit_paths
+from overhang.fleet.cache import FILE, KEY, Cache, Valid, contents_of
+from overhang.fleet.examine import Examiner, Outcome
+from overhang.fleet.gather import ALONE, Sharing
+from overhang.loading import Loader, Projects
+from overhang.model.hash_budget import HashBudget
+from overhang.model.stored_secret import Form, StoredSecret
+from overhang.model.verification import hash_text
+from overhang.report.audit_json import audit_json
+from tests.conftest import Ran
+from tests.support.fleet import lay_out
+
+NOW = datetime.datetime(2026, 11, 26, 7, tzinfo=datetime.UTC)
+PROJECT = 'management = ["office"]\n[networks]\noffice = ["10.64.0.0/17"]\n[thresholds]\nguess = 100\n'
+
+
+@pytest.fixture(scope="module")
+def fleet(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Sixty devices, some of whose files are junk of each kind."""
+    folder = tmp_path_factory.mktemp("fleet")
+    lay_out(folder, 60, 12)
+    (folder / "site").mkdir()
+    (folder / "site" / "overhang.toml").write_text(PROJECT)
+    for number in range(0, 12, 2):
+        (folder / f"d{number:05d}.sheet").rename(folder / "site" / f"d{number:05d}.sheet")
+    (folder / "a.bin").write_bytes(bytes(range(256)))
+    (folder / "b.sheet").write_bytes(b"device \xff\xfe")
+    (folder / "c.sheet").write_text("user pier:\n    password readable 1 2 3\nno such statement\n")
+    (folder / "d.txt").write_text("berths 1 to 24\n")
+    (folder / "e.sheet").symlink_to("gone")
+    return folder
+
+
+def report(folder: Path, sharing: Sharing = ALONE, moment: datetime.datetime = NOW) -> str:
+    return audit_json(audit_paths([str(folder)], Loader(Projects()), moment, sharing=sharing))
+
+
+@pytest.fixture(scope="module")
+def alone(fleet: Path) -> str:
+    return report(fleet)
+
+
+@pytest.mark.parametrize("jobs", [2, 5])
+def test_any_number_of_processes_says_the_same(fleet: Path, alone: str, jobs: int) -> None:
+    assert report(fleet, Sharing(jobs)) == alone
+    assert alone.count('"file"') > 60
+
+
+def test_a_process_that_dies_is_told_with_its_file(fleet: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    here, real = os.getpid(), Examiner.examine
+
+    def examine(self: Examiner, folder: str | None, path: str) -> Outcome:
+        if path.endswith(("d00007.sheet", "d00033.sheet")) and os.getpid() != here:
+            os.kill(os.getpid(), signal.SIGKILL)
+        return real(self, folder, path)
+
+    monkeypatch.setattr(Examiner, "examine", examine)
+    found = audit_paths([str(fleet)], Loader(Projects()), NOW, sharing=Sharing(2))
+    died = [each for each in found.unreadable if "the process that examined it ended" in each.error]
+    assert [os.path.basename(each.file) for each in died] == ["d00007.sheet", "d00033.sheet"]
+    assert len(found.audits) == len(audit_paths([str(fleet)], Loader(Projects()), NOW).audits) - 2
+
+
+# -- the cache ---------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def counted(monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """The files that were worked out, not looked up."""
+    done: list[str] = []
+    real = Examiner.examine
+
+    def examine(self: Examiner, folder: str | None, path: str) -> Outcome:
+        done.append(os.path.basename(path))
+        return real(self, folder, path)
+
+    monkeypatch.setattr(Examiner, "examine", examine)
+    return done
+
+
+def kept_in(folder: Path, told: list[str] | None = None) -> Sharing:
+    return Sharing(1, str(folder), True, (told if told is not None else []).append)
+
+
+def test_only_what_changed_is_worked_out_anew(tmp_path: Path, counted: list[str]) -> None:
+    folder, cache = tmp_path / "fleet", tmp_path / "cache"
+    lay_out(folder, 30, 10)
+    chance = random.Random(1)
+
+    def change(number: int) -> None:
+        path = folder / f"d{number:05d}.sheet"
+        path.write_text(path.read_text() + f"user spare{number}:\n    password readable one-for-all\n")
+
+    changes: list[Callable[[], object]] = [
+        lambda: None,
+        lambda: [change(each) for each in chance.sample(range(30), 3)],
+        lambda: (folder / "d00004.sheet").unlink(),
+        lambda: (folder / "e.sheet").write_text("device e:\nuser lena:\n    password readable one-for-all\n"),
+        lambda: (folder / "overhang.toml").write_text(PROJECT),
+        lambda: (folder / "overhang.toml").write_text(PROJECT.replace("100", "200")),
+    ]
+    expected = [30, 3, 0, 1, 30, 30]
+    for make, number in zip(changes, expected, strict=True):
+        make()
+        for again in (number, 0):
+            counted.clear()
+            assert report(folder, kept_in(cache)) == (found := report(folder))
+            assert len(counted) - found.count('"reader"') == again, "those of the run without a cache are counted too"
+
+
+def test_what_depends_on_a_day_is_worked_out_anew_on_another(tmp_path: Path, counted: list[str]) -> None:
+    folder, cache = tmp_path / "fleet", tmp_path / "cache"
+    folder.mkdir()
+    user = "device {0}:\n    profile appliance\nuser lena:\n    password opaque x\n"
+    (folder / "plain.sheet").write_text(user.format("plain"))
+    (folder / "until.sheet").write_text(user.format("until") + "    expires 2026-12-01\n")
+    hours = "policy night:\n    for-hours 22:00-06:00\n    refused\n"
+    (folder / "night.sheet").write_text(user.format("night") + hours)
+    days = [(0, 0, 3), (0, 0, 0), (0, 1, 1), (6, 0, 2), (6, 0, 0)]
+    for day, hour, number in days:
+        counted.clear()
+        moment = NOW + datetime.timedelta(days=day, hours=hour)
+        assert report(folder, kept_in(cache), moment) == report(folder, moment=moment)
+        assert len(counted) - 3 == number, (day, hour, counted)
+
+
+@pytest.mark.parametrize("broken", ["", "not a database", "a folder", "another key", "a seal", "read only"])
+def test_a_cache_that_cannot_be_used_is_told_and_does_no_harm(tmp_path: Path, broken: str) -> None:
+    folder, cache, told = tmp_path / "fleet", tmp_path / "cache", list[str]()
+    lay_out(folder, 6, 6)
+    right = report(folder, kept_in(cache))
+    base = cache / FILE
+    if broken == "not a database":
+        base.write_bytes(b"berths" * 4000)
+    elif broken == "a folder":
+        base.unlink()
+        base.mkdir()
+    elif broken == "another key":
+        (cache / KEY).write_bytes(bytes(32))
+    elif broken == "a seal":
+        with sqlite3.connect(base) as opened:
+            opened.execute("UPDATE device SET value = zeroblob(400)")
+            opened.execute("UPDATE network SET value = zeroblob(400)")
+        opened.close()
+    elif broken == "read only":
+        cache = tmp_path / "file"
+        cache.write_text("a file")
+    assert report(folder, kept_in(cache, told)) == right
+    unusable = broken in ("not a database", "a folder", "read only")
+    assert [each.endswith("this run goes on without it") for each in told] == [True] * unusable
+
+
+def test_no_password_is_in_a_cache(tmp_path: Path) -> None:
+    folder, cache = tmp_path / "fleet", tmp_path / "cache"
+    folder.mkdir()
+    hashed = hash_text("tern", rounds=1000)
+    text = (
+        f"device quay:\nuser lena:\n    password hashed {hashed}\nuser omar:\n    password readable canary-one\n"
+        "entry console:\n    check password\n    password opaque canary-two\n"
+        "snmp: community readable canary-three\n"
+        "servers radius hall:\n    server 192.0.2.9 secret readable canary-four\n"
+    )
+    for name in ("one", "two"):
+        (folder / f"{name}.sheet").write_text(text.replace("quay", name))
+    report(folder, kept_in(cache))
+    held = (cache / FILE).read_bytes()
+    with sqlite3.connect(cache / FILE) as opened:
+        rows = [*opened.execute("SELECT value FROM device"), *opened.execute("SELECT value FROM network")]
+    opened.close()
+    assert len(rows) == 3
+    import zlib
+
+    held += b"".join(zlib.decompress(value[16:]) for (value,) in rows)
+    for secret in ("canary", "tern", hashed, hashed[-20:]):
+        assert secret.encode() not in held
+    assert oct((cache / KEY).stat().st_mode)[-3:] == "600"
+    assert (cache / KEY).read_bytes() not in held
+
+
+def test_two_runs_may_use_one_cache_at_once(fleet: Path, alone: str, tmp_path: Path) -> None:
+    found: list[str] = []
+    threads = [
+        threading.Thread(target=lambda: found.append(report(fleet, kept_in(tmp_path / "cache")))) for _ in range(3)
+    ]
+    for each in threads:
+        each.start()
+    for each in threads:
+        each.join()
+    assert found == [alone] * 3
+
+
+def test_a_cache_lets_go_of_what_was_not_used_for_longest(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("overhang.fleet.cache.LARGEST", 300_000)
+    for day in range(8):
+        cache = Cache(str(tmp_path))
+        cache.today = day
+        cache.keep_devices([(bytes([day, each]), Valid(), random.Random(each).randbytes(4000)) for each in range(20)])
+        cache.close()
+    held = contents_of(str(tmp_path))
+    assert held is not None
+    assert held.size <= 300_000
+    assert held.oldest is not None
+    assert 0 < held.devices < 160
+    assert held.oldest > 2
+
+
+def test_an_answer_holds_under_the_budgets_that_give_it() -> None:
+    cheap, dear = "$1$ab$" + "x" * 22, "$6$rounds=20000$ab$" + "x" * 86
+
+    def tried(units: int) -> tuple[HashBudget, list[bool | None]]:
+        budget = HashBudget(units)
+        asked = [(cheap, "a"), (dear, "a"), (cheap, "b"), (cheap, "a"), (dear, "b")]
+        return budget, [budget.opens(StoredSecret(Form.HASHED, text), typed) for text, typed in asked]
+
+    every = {units: tried(units) for units in range(60)}
+    for budget, answers in every.values():
+        same = [units for units, (_, other) in every.items() if other == answers]
+        assert [units for units in range(60) if budget.least <= units <= budget.most] == same
+
+
+# -- the program -------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def many(tmp_path: Path) -> Iterator[Path]:
+    lay_out(tmp_path / "many", 120, 30)
+    return tmp_path
+
+
+@pytest.mark.usefixtures("many")
+def test_the_program_keeps_and_shows_and_empties(overhang: Callable[..., Ran]) -> None:
+    words = ("audit", "many", "--cache", "kept", "--now", "2026-11-26T07:00Z", "--guess", "0")
+    first = overhang(*words, "--jobs", "2")
+    assert first == overhang(*words, "--jobs", "1")
+    assert first == overhang(*words[:2], *words[4:], "--no-cache")
+    shown = overhang("cache", "--cache", "kept")
+    assert (shown.code, shown.out.splitlines()[0][:28]) == (0, "120 audits of devices kept, ")
+    assert overhang("cache", "--cache", "kept", "--empty") == Ran(0, "", "overhang: the cache in kept is empty now\n")
+    assert overhang("cache", "--cache", "kept").out == "nothing is kept of earlier audits\nkept\n"
+    assert overhang(*words, "--no-cache").err == "overhang: --cache and --no-cache cannot be used together\n"
+    assert overhang("audit", "many", "--jobs", "0").err == "overhang: --jobs 0: expected a number from 1 to 512\n"
+
+
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
+def test_a_run_that_is_stopped_ends_all_its_processes(many: Path, how: signal.Signals) -> None:
+    words = ["audit", "many", "--jobs", "3", "--cache", "kept", "--guess", "60000"]
+    started = subprocess.Popen([sys.executable, "-m", "overhang", *words], cwd=many, stderr=subprocess.PIPE)
+    workers = children(started.pid, 3)
+    started.send_signal(how)
+    _, err = started.communicate(timeout=20)
+    assert started.returncode == (130 if how is signal.SIGINT else -9)
+    assert (b"interrupted" in err) == (how is signal.SIGINT)
+    deadline = time.monotonic() + 10
+    while any(os.path.exists(f"/proc/{each}") for each in workers) and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert not [each for each in workers if os.path.exists(f"/proc/{each}")]
+    held = contents_of(str(many / "kept"))
+    assert held is None or held.networks == 0, "whole, as far as it came"
+
+
+def children(parent: int, number: int) -> list[int]:
+    """The processes that a process began, as soon as there are so many."""
+    deadline = time.monotonic() + 20
+    while time.monotonic() < deadline:
+        found = Path(f"/proc/{parent}/task/{parent}/children").read_text().split()
+        if len(found) >= number:
+            return [int(each) for each in found]
+        time.sleep(0.02)
+    raise AssertionError("no workers were begun")
