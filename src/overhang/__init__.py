@@ -3,7 +3,9 @@
 The API is imported on first use, so that ``import overhang`` costs little.
 """
 
-from overhang.version import VERSION as __version__
+from overhang.version import VERSION
+
+__version__ = VERSION
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:  # the typing module is not worth its time to a program that only shows its help
