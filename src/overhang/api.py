@@ -247,6 +247,32 @@ def audit_paths(
     return report_of(found.audits, found.across, moment, found.unreadable, found.left_out, wanted)
 
 
+def audit_revision(
+    paths: Iterable[str], revision: str, loader: Loader, moment: datetime.datetime, wanted: Wanted = every
+) -> AuditReport:
+    """Audit what ``paths`` named at a revision of the git repository that they are in, by the projects of today.
+
+    Files are called as they are called today. Raises GitProblem.
+    """
+    unreadable: list[Unreadable] = []
+    found: list[tuple[ParsedConfig, Project]] = []
+    for path in paths:
+        for below, each in loader.side(f"{revision}:{path}"):
+            if isinstance(each, Unreadable):
+                unreadable.append(each)
+                continue
+            file = os.path.join(path, below) if os.path.isdir(path) else path
+            config = each._replace(device=each.device._replace(file=file))
+            found.append((config, loader.projects.of(file)))
+    examined = [
+        examine(config, project, moment, b"", share_of(project.thresholds.guess, len(found)))
+        for config, project in found
+    ]
+    audits, parts = [each.audit for each in examined], [each.part for each in examined]
+    across = compare_devices(audits, parts, loader.projects.all(), moment.date())
+    return report_of(audits, across, moment, unreadable, (), wanted)
+
+
 def simulate(device: LoadedDevice, attempt: Attempt | None = None, **fields: Any) -> Result:
     """Simulate one login: its outcome, level, the reason, and the trace of every step.
 

@@ -15,11 +15,37 @@ class Unreadable(NamedTuple):
     error: str
 
 
+class Changed(NamedTuple):
+    """A finding that came or went: the device ("" across devices), the rule, and how severe it is or was."""
+
+    device: str
+    rule: str
+    severity: Severity
+
+
+class Change(NamedTuple):
+    """What changed since an earlier report: the findings that are ``new`` or ``gone``, how many it knew already, and
+    devices that were ``added``, are ``missing``, or were ``renamed``, each with the name before and now.
+
+    ``filtered`` tells that the findings that it knew are left out of the report.
+    """
+
+    since: str
+    new: tuple[Changed, ...]
+    gone: tuple[Changed, ...]
+    known: int
+    added: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
+    renamed: tuple[tuple[str, str], ...] = ()
+    filtered: bool = False
+
+
 class AuditReport(NamedTuple):
     """The audits of a run, worst first, what is wrong across devices, and what could not be read.
 
     ``left_out`` are files of folders that no reader recognised; ``moment`` is the time that the audit went by.
-    ``network_waived`` are findings across devices that are waived, ``hidden`` counts those that were not asked for.
+    ``network_waived`` are findings across devices that are waived, ``hidden`` counts those that were not asked for,
+    ``change`` is what changed since an earlier report, where one was given.
     """
 
     audits: tuple[DeviceAudit, ...]
@@ -29,6 +55,7 @@ class AuditReport(NamedTuple):
     left_out: tuple[str, ...] = ()
     network_waived: tuple[WaivedFleetFinding, ...] = ()
     hidden: int = 0
+    change: Change | None = None
 
     def severities(self, *, certain: bool = False) -> list[Severity]:
         """The severities of all findings, or with ``certain`` of those that are not just possible."""

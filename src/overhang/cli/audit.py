@@ -2,11 +2,13 @@
 
 import argparse
 import importlib
+import os
 from collections.abc import Iterable
 from fnmatch import fnmatchcase
 
-from overhang.api import audit_paths
+from overhang.api import audit_paths, audit_revision
 from overhang.auditing import Severity, rule_names
+from overhang.auditing.earlier import Earlier, changed_since, earlier_of, only_new, read_earlier
 from overhang.auditing.folding import Wanted, every
 from overhang.auditing.report import AuditReport
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
@@ -15,10 +17,12 @@ from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
 from overhang.cli.terminal import show, width
 from overhang.fleet.gather import Sharing, cores
+from overhang.loading import read_file
 from overhang.report.audit_summary import SORTS, in_order
 from overhang.report.audit_text import audit_lines
 from overhang.report.lines import Line, cut
-from overhang.text import did_you_mean
+from overhang.repository import GitProblem
+from overhang.text import UnreadableInput, did_you_mean
 from overhang.text.printable import Printable
 
 FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
@@ -46,6 +50,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--only", metavar="RULE,...", help="only these rules, or patterns of their names: ssh-*")
     parser.add_argument("--skip", metavar="RULE,...", help="all rules but these")
+    since = parser.add_mutually_exclusive_group()
+    about = "list and exit 1 for new findings only, those that this earlier report (--format json) did not know"
+    since.add_argument("--baseline", metavar="FILE", help=about)
+    about = "say what changed since an earlier report (--format json), or since a revision in git"
+    since.add_argument("--since", metavar="FILE|REVISION", help=about)
     add_choice(parser, "--sort", tuple(SORTS), default="severity", help="the order of the devices")
     add_reading(parser)
     parser.add_argument("--strict", action="store_true", help="exit 3 where a line or a profile was not understood")
@@ -74,7 +83,10 @@ def run(options: argparse.Namespace) -> int:
     wanted = wanted_rules(options.only, options.skip, Severity[options.severity.upper()])
     if options.output:
         check_target(options.output, options)
+    before = _earlier(options, wanted)
     report = in_order(report_of(options, wanted), options.sort)
+    if before is not None:
+        report = only_new(report, before) if options.baseline is not None else changed_since(report, before)
     text = None if options.format == "text" else _written(report, options.format)
     if options.output:
         if text is None:
@@ -164,6 +176,25 @@ def jobs_of(options: argparse.Namespace) -> int:
     if not (text.isascii() and text.isdigit() and 1 <= int(text[:4]) <= _MOST_JOBS):
         raise UserError(f"--jobs {cut(text, 40)}: expected a number from 1 to {_MOST_JOBS}")
     return int(text)
+
+
+def _earlier(options: argparse.Namespace, wanted: Wanted) -> Earlier | None:
+    """The report that another one is held against: read from a file, or made of what git has. Raises UserError."""
+    file = options.baseline if options.baseline is not None else options.since
+    if file is None:
+        return None
+    if options.since is not None and not os.path.exists(file):
+        loader = loader_of(options, _guess(options.guess))
+        try:
+            then = audit_revision(options.paths, file, loader, read_moment(options.now), wanted)
+            warn_unreadable(then.unreadable)
+            return earlier_of(then, file)
+        except GitProblem as problem:
+            raise UserError(f"--since {file}: neither a file nor a revision in git: {problem}") from None
+    try:
+        return read_earlier(read_file(file), file)
+    except UnreadableInput as problem:
+        raise UserError(f"{file}: {problem}") from None
 
 
 def _guess(text: str | None) -> int | None:

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 #: Options of any command that name files which the command reads.
 _READ = (
     "paths",
+    "baseline",
+    "since",
     "files",
     "sheet",
     "project",

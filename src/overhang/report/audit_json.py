@@ -4,7 +4,7 @@ from typing import Any
 
 from overhang import __version__
 from overhang.auditing.fleet import FleetFinding
-from overhang.auditing.report import AuditReport
+from overhang.auditing.report import AuditReport, Change, Changed
 from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import Page, page_of
 from overhang.report.audit_summary import not_examined, verdict
@@ -23,9 +23,10 @@ def audit_json(report: AuditReport) -> Printable:
 
 def audit_value(report: AuditReport) -> dict[str, Any]:
     """The report as plain values."""
-    return {
+    value = {
         "overhang": __version__,
         "schema": SCHEMA_VERSION,
+        "moment": report.moment.isoformat(),
         "verdict": verdict(report)[0],
         "devices": [_device(audit) for audit in report.audits],
         "network": [_network(each) for each in report.network],
@@ -46,6 +47,25 @@ def audit_value(report: AuditReport) -> dict[str, Any]:
             "not_understood": sum(audit.unread for audit in report.audits),
             "unreadable": len(report.unreadable),
         },
+    }
+    if report.change is not None:
+        value["change"] = _change(report.change)
+    return value
+
+
+def _change(change: Change) -> dict[str, Any]:
+    def listed(found: tuple[Changed, ...]) -> list[dict[str, str]]:
+        return [{"device": each.device, "rule": each.rule, "severity": each.severity.word} for each in found]
+
+    return {
+        "since": change.since,
+        "new": listed(change.new),
+        "gone": listed(change.gone),
+        "known": change.known,
+        "known_left_out": change.filtered,
+        "devices_added": list(change.added),
+        "devices_missing": list(change.missing),
+        "devices_renamed": [{"before": before, "now": now} for before, now in change.renamed],
     }
 
 

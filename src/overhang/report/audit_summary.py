@@ -1,5 +1,6 @@
 """The sentences and tables of an audit that every format shares: verdict, summary, findings by rule."""
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from overhang.auditing.findings import Severity
@@ -8,6 +9,7 @@ from overhang.auditing.results import DeviceAudit, Opened, Quoted, ReportedFindi
 from overhang.report.lines import count, safe
 from overhang.report.opened import opened_phrases
 
+_MOST_NAMED = 6
 SORTS: dict[str, Callable[[DeviceAudit], tuple[object, ...]]] = {
     "severity": lambda audit: audit.rank,
     "device": lambda audit: (audit.name, audit.file),
@@ -38,6 +40,10 @@ def verdict(report: AuditReport) -> tuple[str, str]:
         return f"{doubt}; {found}" if found else doubt, style
     if found:
         return found, Severity(worst).word
+    change = report.change
+    if change is not None and change.filtered:
+        listed = f"; {count(change.known, 'known finding')} not listed" if change.known else ""
+        return f"Nothing new since {safe(change.since)}{listed}", "medium" if change.known else "good"
     return ("Nothing found among what was asked for", "medium") if report.hidden else ("Nothing found", "good")
 
 
@@ -165,6 +171,34 @@ def summary(report: AuditReport) -> str:
     if report.unreadable:
         parts.append(f"{count(len(report.unreadable), 'file')} unreadable")
     return "; ".join(parts)
+
+
+def change_phrases(report: AuditReport) -> list[str]:
+    """What changed since an earlier report, in a few sentences; none where there was none."""
+    change = report.change
+    if change is None:
+        return []
+    new = Counter(each.severity for each in change.new)
+    parts = [f"{count(len(change.new), 'new finding')}{_tally(_worst_first(new)) if new else ''}"]
+    parts.append(f"{len(change.gone):,} gone")
+    parts.append(f"{change.known:,} known before" + (", which are not listed" if change.filtered else ""))
+    said = [f"since {safe(change.since)}: {', '.join(parts)}"]
+    if change.added:
+        said.append(f"new devices: {_some(change.added)}")
+    if change.missing:
+        said.append(f"no longer there: {_some(change.missing)}")
+    if change.renamed:
+        said.append(f"renamed: {_some([f'{old} to {new}' for old, new in change.renamed])}")
+    return said
+
+
+def _worst_first(counts: Mapping[Severity, int]) -> Mapping[Severity, int]:
+    return dict(sorted(counts.items(), reverse=True))
+
+
+def _some(names: Sequence[str]) -> str:
+    more = f" and {len(names) - _MOST_NAMED:,} more" if len(names) > _MOST_NAMED else ""
+    return safe(", ".join(names[:_MOST_NAMED])) + more
 
 
 def severity_phrase(finding: ReportedFinding) -> str:

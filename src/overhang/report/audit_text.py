@@ -10,7 +10,15 @@ from overhang.auditing.findings import Severity
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import page_of
-from overhang.report.audit_summary import by_rule, not_examined, read_by, severity_count, summary, verdict
+from overhang.report.audit_summary import (
+    by_rule,
+    change_phrases,
+    not_examined,
+    read_by,
+    severity_count,
+    summary,
+    verdict,
+)
 from overhang.report.checklist_text import checklist_of_one, legend, marks, marks_head
 from overhang.report.lines import Line, count, cut, safe, wrap
 from overhang.report.opened import opened_phrases
@@ -36,6 +44,9 @@ def audit_lines(report: AuditReport, width: int, *, long: bool) -> Iterator[Line
     sentence, style = verdict(report)
     for piece in wrap(sentence, width):
         yield [(piece, style)]
+    for text in change_phrases(report):
+        for piece in wrap(text, width):
+            yield [(piece, "")]
     yield []
     if long and len(report.audits) == 1:
         yield from checklist_of_one(report.audits[0], width)
