@@ -1,7 +1,8 @@
 """An earlier report of the same devices: which findings it knew, which have gone, and which are new since.
 
 Devices are paired by name and file, then by either alone, then by what was found on them: so one that was renamed is
-still the same. A finding is known where its device had one of the same fingerprint, no less severe and no less certain.
+still the same. A finding is known where its device had one of the same fingerprint, no less severe and no less certain;
+or one of the same rule that was proved by the same lines and more.
 """
 
 import json
@@ -24,13 +25,19 @@ class NotAReport(OverhangError):
 
 
 class EarlierFinding(NamedTuple):
-    """A finding as an earlier report had it; ``also`` are the rules that it stood for."""
+    """A finding as an earlier report had it; ``also`` are the rules that it stood for, ``proof`` the texts of its lines
+    and the keys of the profile that prove it."""
 
     rule: str
     severity: Severity
     fingerprint: str
     possible: bool
     also: tuple[str, ...]
+    proof: frozenset[str]
+
+    def covers(self, finding: ReportedFinding) -> bool:
+        """Whether a finding is no more severe and no more certain."""
+        return self.severity >= finding.severity and (finding.possible or not self.possible)
 
 
 class EarlierDevice(NamedTuple):
@@ -57,7 +64,7 @@ def earlier_of(report: AuditReport, called: str) -> Earlier:
             audit.name,
             audit.file,
             tuple(
-                EarlierFinding(each.rule, each.severity, each.fingerprint, each.possible, each.also)
+                EarlierFinding(each.rule, each.severity, each.fingerprint, each.possible, each.also, _proof(each))
                 for each in audit.findings
             ),
         )
@@ -97,7 +104,12 @@ def _finding(value: Mapping[str, Any]) -> EarlierFinding:
         str(value["fingerprint"]),
         bool(value["possible"]),
         tuple(map(str, value["also"])),
+        frozenset((*(each["text"].strip() for each in value["lines"]), *(each["key"] for each in value["unsaid"]))),
     )
+
+
+def _proof(finding: ReportedFinding) -> frozenset[str]:
+    return frozenset((*(each.text.strip() for each in finding.lines), *(each.key for each in finding.unsaid)))
 
 
 def changed_since(report: AuditReport, earlier: Earlier) -> AuditReport:
@@ -177,7 +189,7 @@ class _Comparison:
         unmatched = []
         for finding in audit.findings:
             held = left.get(finding.fingerprint)
-            if held and held[0].severity >= finding.severity and (finding.possible or not held[0].possible):
+            if held and held[0].covers(finding):
                 held.pop(0)
                 self._known += 1
             else:
@@ -186,7 +198,17 @@ class _Comparison:
         # what spoke for a finding has gone, and the finding speaks for itself now
         spoken = {rule for each in gone for rule in each.also}
         for finding in unmatched:
-            if finding.rule in spoken:
+            same = next(
+                (
+                    each
+                    for each in gone
+                    if each.rule == finding.rule and each.covers(finding) and each.proof >= _proof(finding)
+                ),
+                None,
+            )
+            if same is not None:
+                gone.remove(same)
+            if same is not None or finding.rule in spoken:
                 self._known += 1
             else:
                 yield finding
