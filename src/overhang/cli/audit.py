@@ -5,6 +5,7 @@ import importlib
 import os
 from collections.abc import Iterable
 from fnmatch import fnmatchcase
+from typing import TYPE_CHECKING
 
 from overhang.api import audit_paths, audit_revision
 from overhang.auditing import Severity, rule_names
@@ -25,7 +26,11 @@ from overhang.repository import GitProblem
 from overhang.text import UnreadableInput, did_you_mean
 from overhang.text.printable import Printable
 
-FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
+if TYPE_CHECKING:
+    from overhang.report.audit_xlsx import Note
+
+FORMATS = ("text", "json", "jsonl", "csv", "sarif", "junit", "markdown", "html", "xlsx", "parquet")
+_BYTES = ("xlsx", "parquet")
 _MOST_JOBS = 512
 _WORDS = [severity.word for severity in Severity]
 
@@ -35,6 +40,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_inputs(parser)
     add_choice(parser, "--format", FORMATS, default="text", help="plain text (default), or another format")
     parser.add_argument("--output", metavar="FILE", help="write the report to a file instead of standard output")
+    about = "with --format xlsx: take over what was filled in in this earlier workbook"
+    parser.add_argument("--notes-from", metavar="FILE", help=about)
     form = parser.add_mutually_exclusive_group()
     form.add_argument("--short", action="store_true", help="one line a device and one a rule (default for several)")
     form.add_argument(
@@ -80,6 +87,9 @@ def run(options: argparse.Namespace) -> int:
     """Do it."""
     if options.checklist and options.format != "text":
         raise UserError(f"--checklist is text; --format {options.format} holds the checklist too")
+    if options.format in _BYTES and not options.output:
+        raise UserError(f"--format {options.format} is not for a screen; name a file with --output")
+    notes = _notes(options)
     wanted = wanted_rules(options.only, options.skip, Severity[options.severity.upper()])
     if options.output:
         check_target(options.output, options)
@@ -87,14 +97,14 @@ def run(options: argparse.Namespace) -> int:
     report = in_order(report_of(options, wanted), options.sort)
     if before is not None:
         report = only_new(report, before) if options.baseline is not None else changed_since(report, before)
-    text = None if options.format == "text" else _written(report, options.format)
+    text = None if options.format == "text" else _written(report, options.format, *notes)
     if options.output:
         if text is None:
             from overhang.report.lines import WIDEST, plain
 
             text = plain(_lines(report, WIDEST, options))
         write_file(options.output, text, options)
-    elif text is not None:
+    elif isinstance(text, str):
         write_out(text)
     else:
         show(_lines(report, width(), options))
@@ -197,6 +207,20 @@ def _earlier(options: argparse.Namespace, wanted: Wanted) -> Earlier | None:
         raise UserError(f"{file}: {problem}") from None
 
 
+def _notes(options: argparse.Namespace) -> "list[list[Note]]":
+    """What an earlier workbook holds, if one is named. Raises UserError."""
+    if options.notes_from is None:
+        return []
+    if options.format != "xlsx":
+        raise UserError("--notes-from is for --format xlsx")
+    from overhang.report.audit_xlsx import read_notes
+
+    try:
+        return [read_notes(read_file(options.notes_from), options.notes_from)]
+    except UnreadableInput as problem:
+        raise UserError(f"{options.notes_from}: {problem}") from None
+
+
 def _guess(text: str | None) -> int | None:
     if text is None:
         return None
@@ -208,16 +232,19 @@ def _guess(text: str | None) -> int | None:
 #: The module of each format, of which the function of the format's name, audit_NAME, makes the text.
 _MODULES = {
     "json": "audit_json",
+    "jsonl": "audit_jsonl",
     "csv": "audit_tables",
     "sarif": "audit_sarif",
     "junit": "audit_tables",
     "markdown": "audit_tables",
     "html": "audit_html",
+    "xlsx": "audit_xlsx",
+    "parquet": "audit_parquet",
 }
 
 
-def _written(report: AuditReport, form: str) -> Printable:
+def _written(report: AuditReport, form: str, *notes: "list[Note]") -> Printable | bytes:
     """A report in a format, whose module is imported only when it is asked for."""
     module = importlib.import_module(f"overhang.report.{_MODULES[form]}")
-    made: Printable = getattr(module, f"audit_{form}")(report)
+    made: Printable | bytes = getattr(module, f"audit_{form}")(report, *notes)
     return made

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 _READ = (
     "paths",
     "baseline",
+    "notes_from",
     "since",
     "files",
     "sheet",
