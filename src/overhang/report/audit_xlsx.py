@@ -75,16 +75,33 @@ PATHS = (
 LEFT = ("what", "why", "devices")
 GONE = ("device", "rule", "severity", *TO_FILL, "fingerprint")
 _WIDTHS = {
+    "device": 18,
+    "site": 18,
+    "rule": 28,
+    "way": 16,
     "message": 60,
-    "opens": 40,
-    "fix": 44,
+    "opens": 44,
+    "fix": 48,
     "file": 28,
     "what": 44,
     "why": 60,
     "devices": 40,
-    "one needs": 40,
+    "one needs": 44,
     "from": 30,
+    "waived": 24,
+    "opened by": 44,
+    "remark": 30,
+    "fingerprint": 36,
 }
+#: The shades of a checklist's marks: behind them, and of their words.
+_MARKS = {
+    "open": ("9B1C2E", "FFFFFF"),
+    "locked out": ("57204F", "FFFFFF"),
+    "weak": ("E08162", "111111"),
+    "cannot tell": ("E9D48A", "111111"),
+    "good": ("CFE3F0", "111111"),
+}
+_LINE_HEIGHT, _MOST_LINES = 14, 9
 _SHADES = {"critical": "57204F", "high": "9B1C2E", "medium": "A8501F", "low": "1F6391", "info": "5B6067"}
 _MOST_ROWS, _MOST_TEXT = 1_048_575, 32_000
 
@@ -266,7 +283,7 @@ def _summary(book: "Workbook", report: AuditReport) -> None:
     sheet.column_dimensions["B"].width = 18
     sheet.column_dimensions["C"].width = 60
     title = WriteOnlyCell(sheet, _text(verdict(report)[0]))
-    title.font = Font(bold=True, size=14)
+    title.font = Font(name="Calibri", bold=True, size=14)
     rows: list[Sequence[object]] = [(title,), (summary(report),)]
     rows += [(each,) for each in change_phrases(report)]
     rows += [(f"as of {report.moment:%Y-%m-%d %H:%M} UTC",), (), ("findings", "certain", "possible")]
@@ -294,19 +311,37 @@ def _sheet(book: "Workbook", title: str, heads: Sequence[str], rows: Iterable[Se
     sheet.auto_filter.ref = f"A1:{get_column_letter(len(heads))}{len(made) + 1}"
     tops = [_cell(sheet, head) for head in heads]
     for top, head in zip(tops, heads, strict=True):
-        top.font = Font(bold=True, color="FFFFFF")
+        top.font = Font(name="Calibri", bold=True, color="FFFFFF")
         top.fill = PatternFill("solid", fgColor="2F6B4F" if head in TO_FILL else "30363D")
     sheet.append(tops)
-    fonts = {word: Font(bold=True, color=shade) for word, shade in _SHADES.items()}
-    top = Alignment(vertical="top", wrap_text=True)
-    for row in made:
+    fonts = {word: Font(name="Calibri", bold=True, color=shade) for word, shade in _SHADES.items()}
+    marks = {
+        word: (PatternFill("solid", fgColor=behind), Font(name="Calibri", color=shade))
+        for word, (behind, shade) in _MARKS.items()
+    }
+    aspects = {each.title for each in Aspect}
+    counts = {each.word for each in Severity}
+    top, right = Alignment(vertical="top"), Alignment(vertical="top", horizontal="right")
+    wrapped = Alignment(vertical="top", wrap_text=True)
+    for number, row in enumerate(made, 2):
         cells = [_cell(sheet, each) for each in row]
         for cell, value, head in zip(cells, row, heads, strict=True):
-            if head in _WIDTHS:
-                cell.alignment = top
+            cell.alignment = wrapped if head in _WIDTHS else right if head in counts else top
             if head == "severity":
                 cell.font = fonts.get(str(value), cell.font)
+            elif head in aspects and value in marks:
+                cell.fill, cell.font = marks[str(value)]
+        sheet.row_dimensions[number].height = _LINE_HEIGHT * _lines(row, heads)
         sheet.append(cells)
+
+
+def _lines(row: Sequence[object], heads: Sequence[str]) -> int:
+    """How many lines a row takes, within bounds; a program that opens the file may not reckon it itself."""
+    most = 1
+    for value, head in zip(row, heads, strict=True):
+        if isinstance(value, str) and head in _WIDTHS:
+            most = max(most, sum(1 + len(each) // _WIDTHS[head] for each in value.split("\n")))
+    return min(most, _MOST_LINES)
 
 
 def _cell(sheet: Any, value: Any) -> Any:
