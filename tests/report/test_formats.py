@@ -196,7 +196,7 @@ PROBE = """<script>addEventListener("load", () => {
   const said = [shown()];
   words.value = "north-edge telnet"; words.dispatchEvent(new Event("input")); said.push(shown());
   words.value = ""; const high = document.querySelector("input[value=high]");
-  for (const box of document.querySelectorAll(".tools input[type=checkbox]")) if (box !== high) { box.checked = false; }
+  for (const box of document.querySelectorAll(".tools label:not(.print) input")) if (box !== high) { box.checked = false; }
   high.dispatchEvent(new Event("change")); said.push(shown());
   document.title = said.join("; ");
 });</script></body>"""
@@ -223,6 +223,7 @@ def test_the_page_filters_in_a_browser(overhang: Run, write: Write) -> None:
     assert [head.rpartition("{")[2].strip() for head, _, body in rules if "display: none" in body] == [
         ".tools",
         "[hidden]",
+        ".scripted:not(.annex) .annexed",
         ".tools",
     ]
     assert out.count("<article") == total + len(set(re.findall(r'id="r-([a-z0-9-]+)"', out)))

@@ -8,10 +8,22 @@ from overhang.auditing.aspects import Aspect
 from overhang.auditing.checklist import Mark
 from overhang.auditing.findings import Severity
 from overhang.auditing.report import AuditReport
-from overhang.auditing.results import LoginTrace
+from overhang.auditing.results import DeviceAudit, LoginTrace
 from overhang.auditing.rules.pages import page_of
+from overhang.report.audit_details import details
+from overhang.report.audit_front import (
+    devices_phrase,
+    doubtful,
+    moved,
+    rules_that_matter,
+    shares,
+    sites_of,
+    trend,
+    ways_table,
+    worst_devices,
+)
 from overhang.report.audit_json import fired
-from overhang.report.audit_summary import not_examined, severity_count, summary, verdict
+from overhang.report.audit_summary import change_phrases, not_examined, severity_count, summary, verdict
 from overhang.report.charts import LETTERS, by_exposure, cells_of, column_label, columns_of, nobody
 from overhang.report.lines import safe
 from overhang.report.opened import opened_phrases
@@ -19,17 +31,28 @@ from overhang.text.printable import Printable
 
 if TYPE_CHECKING:
     import jinja2
+    import markupsafe
 
+#: A page of more devices shows their findings when they are asked for.
+LARGE = 120
+_CALM = (Mark.GOOD, Mark.NOT_THERE)
 _TEMPLATE = "audit.html.jinja"
 
 
 def audit_html(report: AuditReport) -> Printable:
     """The report as a page."""
+    import markupsafe
+
     kept = environment()
     kept.filters["opened"] = opened_phrases
     kept.filters["nobody"] = nobody
+    kept.filters["devices"] = devices_phrase
+    kept.filters["marks"] = _marks
+    kept.filters["tally"] = _tally
     kept.filters["severity_counts"] = lambda audit: [severity_count(audit, each) for each in reversed(Severity)]
     sentence, style = verdict(report)
+    large = len(report.audits) > LARGE
+    trends = moved(report)
     made = kept.get_template(_TEMPLATE).render(
         version=__version__,
         report=report,
@@ -47,8 +70,37 @@ def audit_html(report: AuditReport) -> Printable:
         easiest=_easiest(report),
         rules={name: page_of(name) for name in sorted(fired(report))},
         left_out=list(not_examined(report)),
+        shares=shares(report),
+        doubtful=doubtful(report),
+        worst=worst_devices(report),
+        matters=rules_that_matter(report),
+        moved=trends,
+        trend=trend(trends),
+        change=change_phrases(report)[1:] if report.change is not None else [],
+        large=large,
+        sites=sites_of(report),
+        ways=list(ways_table(report, list(LETTERS))) if large else [],
+        details=markupsafe.Markup(details(report)) if large else "",
+        levels=[severity.word for severity in Severity],
     )
     return Printable(made)
+
+
+def _marks(audit: DeviceAudit) -> "markupsafe.Markup":
+    """The checklist of a device as letters, those that need looking at apart."""
+    import markupsafe
+
+    made = [
+        each.mark.value if each.mark in _CALM else f'<i class="{each.mark.name.lower()}">{each.mark.value}</i>'
+        for each in audit.checklist
+    ]
+    return markupsafe.Markup("".join(made))
+
+
+def _tally(audit: DeviceAudit) -> str:
+    """How many findings of each severity a device has."""
+    counts = [(severity_count(audit, each), each.word) for each in reversed(Severity)]
+    return " " + ", ".join(f"{number} {word}" for number, word in counts if number != "0")
 
 
 def environment() -> "jinja2.Environment":
