@@ -73,6 +73,7 @@ IN_PROCESS = [
     ["audit", "northquay/north-edge.sheet", "--format", "junit", "--now", "2026-11-23"],
     ["cache"],
     ["compare", "harbour", "heron", "--now", "2026-11-23"],
+    ["completion", "bsh"],
     ["dialect", "list"],
     ["dialect", "try", "gannet/isle-ramp.mrm"],
     ["expect", "southpier", "--now", "2026-11-23"],

@@ -24,6 +24,7 @@ COMMANDS = {
     "audit": "find weaknesses in the management access of devices",
     "cache": "show what is kept of earlier audits, or empty it",
     "compare": "compare two states of devices: who can get in now, and who no longer",
+    "completion": "write what lets bash, zsh or fish complete commands, options and names",
     "demo": "write a made-up network to a folder and audit it",
     "dialect": "describe a maker's configuration language: try, start or check a dialect",
     "expect": "check the expectations of the project file: who must get in, and who must not",
@@ -194,6 +195,8 @@ def entry_point() -> "NoReturn":
         reconfigure = getattr(stream, "reconfigure", None)
         if reconfigure is not None:
             reconfigure(errors="backslashreplace")
+    if "_ARGCOMPLETE" in os.environ:  # a shell asks how the command line may go on
+        importlib.import_module("overhang.cli.completion").complete()
     gc.disable()  # nothing here makes cycles; without collections a sheet of 100 000 lines takes a quarter less
     sys.exit(guarded(sys.argv[1:]))
 
