@@ -5,7 +5,7 @@ Everything here takes and returns values; nothing is printed, and whatever goes 
 
 import datetime
 import os
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -405,39 +405,18 @@ def mend(device: LoadedDevice, choices: "Choices | None" = None, *, moment: date
     return Mender(device.config, device.project, now(moment), every, choices).mend()
 
 
-def to_frame(
-    results: "AuditReport | Iterable[Path] | Mapping[Expectation, list[ExpectationResult]]",
-) -> "pandas.DataFrame":
-    """Results as a pandas DataFrame: findings of an audit, access paths, or expectations, one a row.
+def to_frame(results: Any, of: str = "findings") -> "pandas.DataFrame":
+    """Results as a pandas DataFrame, one a row: whatever the functions here give.
 
-    Raises OverhangError where pandas is not installed (the extra ``overhang[frames]``).
+    An audit gives its findings, or with ``of`` its "devices" (marks and counts), their "exposure" (for each way the
+    least knowledge that reaches the highest level), or the findings across the "network". Access paths, expectations,
+    logins, comparisons, rehearsals, mends, devices, and several of these, have one kind of row each. Raises ValueError for
+    a kind of row that there is not, and OverhangError where pandas is not installed (the extra ``overhang[frames]``).
     """
     try:
         import pandas
     except ImportError:
         raise OverhangError("pandas is not installed; install overhang[frames]") from None
-    if isinstance(results, AuditReport):
-        rows = [
-            {
-                "device": audit.name,
-                "kind": audit.kind,
-                "site": audit.site,
-                "rule": finding.rule,
-                "severity": finding.severity.word,
-                "message": finding.message,
-                "file": audit.file,
-                "line": finding.lines[0].line if finding.lines else None,
-                "fingerprint": finding.fingerprint,
-            }
-            for audit in results.audits
-            for finding in audit.findings
-        ]
-    elif isinstance(results, Mapping):
-        rows = [
-            {"expectation": expectation.say, "device": each.device, "holds": each.holds, "why": each.why}
-            for expectation, found in results.items()
-            for each in found
-        ]
-    else:
-        rows = [each._asdict() for each in results]
-    return pandas.DataFrame(rows)
+    from overhang.frames import rows_of
+
+    return pandas.DataFrame(list(rows_of(results, of)))

@@ -10,6 +10,7 @@ import openpyxl
 import pandas
 import pytest
 
+import overhang
 from overhang.api import LoadedDevice, audit
 from overhang.auditing.report import AuditReport
 from overhang.language import read_sheet
@@ -30,6 +31,9 @@ entry console:
 user lena:
     password readable boat
 """
+
+
+QUAY = "device south-quay:\n    profile entry-first\nentry vty 0-11:\n    check nothing\n"
 
 
 def audited(*names: str, site: str = "quay") -> AuditReport:
@@ -124,6 +128,36 @@ def test_lines_hold_what_the_json_report_holds() -> None:
     assert {each.pop("rule"): each for each in by_type["rule"] if each.pop("type")} == value["rules"]
     assert lines[0] == {"type": "audit", **{key: value[key] for key in ("overhang", "schema", "moment", "verdict")}}
     assert lines[-1] == {"type": "summary", **value["summary"]}
+
+
+def test_every_result_makes_a_table() -> None:
+    network = overhang.load("src/overhang/demo/network", guess=0)
+    report = overhang.audit(network, moment=NOW)
+    gate, tickets = network["harbour-gate"], network["isle-tickets"]
+    then = overhang.load("src/overhang/demo/network/southpier/south-quay.sheet")
+    now = [LoadedDevice(read_sheet(QUAY, then.devices[0].file), then.devices[0].project)]
+    change = "src/overhang/demo/network/changes/new-account.change"
+    tables = {
+        "findings": (overhang.to_frame(report), sum(len(each.findings) for each in report.audits)),
+        "devices": (overhang.to_frame(report, "devices"), len(network)),
+        "exposure": (overhang.to_frame(report, "exposure"), sum(len(each.exposures) for each in report.audits)),
+        "network": (overhang.to_frame(report, "network"), len(report.network)),
+        "loaded": (overhang.to_frame(network), len(network)),
+        "paths": (overhang.to_frame(overhang.access_paths(tickets, moment=NOW)), None),
+        "expectations": (overhang.to_frame(overhang.expect(network, moment=NOW)), None),
+        "login": (overhang.to_frame(overhang.simulate(gate, via="telnet", source="10.64.1.7", moment=NOW)), 1),
+        "comparison": (overhang.to_frame(overhang.compare(then, now, moment=NOW)), None),
+        "rehearsal": (overhang.to_frame(overhang.rehearse(then.devices[0], change, moment=NOW)), None),
+        "mends": (overhang.to_frame([overhang.mend(each, moment=NOW) for each in then]), None),
+    }
+    for name, (frame, number) in tables.items():
+        assert len(frame) == (number or len(frame)) > 0, name
+        assert all(isinstance(each, str) for each in frame.columns)
+    assert set(tables["comparison"][0]["what"]) >= {"gained", "finding gone"}
+    assert tables["findings"][0]["severity"].isin(["info", "low", "medium", "high", "critical"]).all()
+    for results, of in ((report, "berths"), (network, "devices")):
+        with pytest.raises(ValueError, match="rows"):
+            overhang.to_frame(results, of)
 
 
 def test_the_program_writes_them(overhang: Callable[..., Ran], write: Callable[..., Path], tmp_path: Path) -> None:
