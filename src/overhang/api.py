@@ -410,8 +410,8 @@ def to_frame(results: Any, of: str = "findings") -> "pandas.DataFrame":
 
     An audit gives its findings, or with ``of`` its "devices" (marks and counts), their "exposure" (for each way the
     least knowledge that reaches the highest level), or the findings across the "network". Access paths, expectations,
-    logins, comparisons, rehearsals, mends, devices, and several of these, have one kind of row each. Raises ValueError for
-    a kind of row that there is not, and OverhangError where pandas is not installed (the extra ``overhang[frames]``).
+    logins, comparisons, rehearsals, mends, devices, and several of these, have one kind of row each. Raises ValueError
+    for a kind of row that there is not, and OverhangError where pandas is missing (the extra ``overhang[frames]``).
     """
     try:
         import pandas

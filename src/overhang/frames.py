@@ -66,7 +66,14 @@ def _devices(report: AuditReport) -> Iterator[Row]:
 def _exposure(report: AuditReport) -> Iterator[Row]:
     for audit in report.audits:
         for each in audit.exposures:
-            yield {**_about(audit), "via": each.via, "letter": each.letter, "level": each.level, "needs": each.needs}
+            yield {
+                **_about(audit),
+                "via": each.via,
+                "letter": each.letter,
+                "level": each.level,
+                "source": each.source,
+                "needs": each.needs,
+            }
 
 
 def _network(report: AuditReport) -> Iterator[Row]:

@@ -13,6 +13,7 @@ from overhang.auditing.rules.pages import base_sheet
 from overhang.cli.main import main
 from overhang.demo import demo_files
 from overhang.exposure import resolve
+from overhang.fleet.across import Across, compare_devices
 from overhang.formats import FormatRegistry
 from overhang.formats.data_writer import to_json, to_xml
 from overhang.language import ParsedConfig, unparse
@@ -119,7 +120,7 @@ HEADLINES = [
 @pytest.mark.parametrize(("text", "begins"), HEADLINES)
 def test_the_headline_begins_with_what_could_not_be_judged(text: str, begins: str) -> None:
     config = read(text, "quay.sheet")
-    report = report_of([audit_config(config, Project(), NOW)], [Project()], NOW)
+    report = report_of([audit_config(config, Project(), NOW)], Across(), NOW)
     assert verdict(report)[0].startswith(begins)
     assert "nothing found" not in verdict(report)[0].lower()
 
@@ -156,7 +157,7 @@ def test_possible_findings_hang_on_paths_that_are_not_certain() -> None:
 
 def test_what_opens_the_same_adds_nothing_to_the_headline() -> None:
     text = "entry vty 0-11:\n    check nothing\n    level 15\n    accept telnet\nentry console: closed\nentry auxiliary: closed\n"
-    report = report_of([audit_config(read(text, "quay.sheet"), Project(), NOW)], [Project()], NOW)
+    report = report_of([audit_config(read(text, "quay.sheet"), Project(), NOW)], Across(), NOW)
     rules = verdict(report)[0].partition(": ")[2].partition(";")[0].split(", ")
     (audit,) = report.audits
     opens = [frozenset(each.opens) for each in audit.findings if each.rule in rules]
@@ -168,7 +169,7 @@ def test_findings_across_devices_alone_are_said_to_be_across_devices() -> None:
     texts = [base_sheet().replace("pier-gate", f"pier-{number}").replace("level 15", "level 1") for number in range(5)]
     project = project_of('[networks]\noffice = ["10.64.1.0/24"]\n')
     audits = [audit_config(read(text, f"t{at}.sheet"), project, NOW) for at, text in enumerate(texts)]
-    report = report_of(audits, [project], NOW)
+    report = report_of(audits, compare_devices(audits, (), [project], NOW.date()), NOW)
     assert [each.rule for audit in report.audits for each in audit.findings] == []
     assert report.network
     assert "across devices" in verdict(report)[0]

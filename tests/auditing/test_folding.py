@@ -11,6 +11,7 @@ from overhang.auditing.folding import Wanted, every, fold
 from overhang.auditing.report import AuditReport
 from overhang.auditing.rules.pages import base_sheet
 from overhang.demo import demo_files
+from overhang.fleet.across import compare_devices
 from overhang.language import read_sheet
 from overhang.project import Project
 from tests.support.generator import NOW as MADE_NOW
@@ -23,7 +24,7 @@ OPEN = "entry vty 0-11:\n    check nothing\n    level 15\n    accept telnet\nent
 
 def audited(texts: Iterable[str], project: Project, wanted: Wanted = every) -> AuditReport:
     audits = [audit_config(read_sheet(text, f"t{number}"), project, NOW) for number, text in enumerate(texts)]
-    return report_of(audits, [project], NOW, wanted=wanted)
+    return report_of(audits, compare_devices(audits, (), [project], NOW.date()), NOW, wanted=wanted)
 
 
 def fired(report: AuditReport) -> set[str]:

@@ -19,7 +19,7 @@ from overhang.auditing.registry import all_rules
 from overhang.auditing.rules.pages import page_of
 from overhang.demo import demo_files
 from overhang.project import THRESHOLDS
-from overhang.report.charts import cells_of, nobody
+from overhang.report.charts import by_exposure, cells_of, nobody, rows_of
 from overhang.report.rules_text import rules_tables
 from tests.conftest import Ran
 
@@ -288,11 +288,29 @@ def test_what_cannot_be_drawn_is_said(overhang: Run, tmp_path: Path, arguments: 
     assert not (tmp_path / "p.png").exists()
 
 
-@pytest.mark.parametrize(("device", "drawn"), [("isle-mast", "can't tell"), ("south-tickets", "nobody gets in")])
-def test_a_device_without_certain_paths_is_not_called_shut(device: str, drawn: str) -> None:
+@pytest.mark.parametrize(
+    ("device", "letters", "drawn"), [("isle-mast", "?", "can't tell"), ("south-tickets", "", "nobody gets in")]
+)
+def test_a_device_without_certain_paths_is_not_called_shut(device: str, letters: str, drawn: str) -> None:
     loaded = overhang.load(HERE.parents[1] / "src" / "overhang" / "demo" / "network")
     (audit,) = (each for each in overhang.audit(loaded).audits if each.name == device)
-    assert (cells_of(audit), nobody(audit)) == ({}, drawn)
+    assert ("".join(each.letter for each in cells_of(audit).values()), nobody(audit)) == (letters, drawn)
+
+
+def test_devices_with_the_same_cells_are_one_row_where_there_are_many() -> None:
+    report = overhang.audit(overhang.load(HERE.parents[1] / "src" / "overhang" / "demo" / "network", guess=0))
+    apart, joined = rows_of(report), rows_of(report, 3)
+    assert [row.audit for row in apart] == by_exposure(report)
+    assert sum(row.alike + 1 for row in joined) == len(report.audits) > len(joined)
+    assert {row.label for row in apart} == {audit.name for audit in report.audits}
+    shown = {
+        row.audit.name: tuple((via, each[1:3], each.source) for via, each in cells_of(row.audit).items())
+        for row in joined
+    }
+    assert len(set(shown.values())) >= len(shown) - 1, "those without cells may be shut, or not be known"
+    sources = {(audit.name, each.via): each.source for audit in report.audits for each in audit.exposures}
+    assert (sources["north-quay", "console"], sources["north-edge", "ssh"]) == ("port", "anywhere")
+    assert sources["harbour-gate", "ssh"] == "limited"
 
 
 # -- documents ---------------------------------------------------------------------------------------------------------

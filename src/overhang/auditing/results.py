@@ -92,13 +92,16 @@ class Exposure(NamedTuple):
     """The least knowledge that reaches the highest level by a way: a letter of the exposure map.
 
     N: nothing; R: what can be read in the configuration; S: one shared password; A: an account's; T: two or more
-    credentials. ``level`` is the highest that is reached so, ``needs`` says it in words.
+    credentials; ?: nobody can tell whether anybody gets in. ``level`` is the highest that is reached so, ``needs`` says
+    it in words. ``source`` tells from where: "anywhere" (at least half of all addresses of a family), "limited", or
+    "port".
     """
 
     via: str
     letter: str
     level: int
     needs: str
+    source: str = "limited"
 
 
 class TraceStep(NamedTuple):

@@ -3,7 +3,7 @@
 import datetime
 import hashlib
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 from overhang.auditing.checklist import checklist
@@ -31,7 +31,7 @@ from overhang.language import ParsedConfig
 from overhang.language.parsed_config import StatementTexts
 from overhang.model.hash_budget import HashBudget
 from overhang.model.stored_secret import Form
-from overhang.model.vocabulary import way_label
+from overhang.model.vocabulary import PORTS, way_label
 from overhang.profiles import KEYS, UNKNOWN
 from overhang.project import Project
 from overhang.simulation import ResolvedDevice, Result
@@ -154,20 +154,35 @@ def _opened(context: RuleContext, path: AccessPath) -> Opened:
 
 
 def exposures(context: RuleContext) -> Iterator[Exposure]:
-    """For each way, the least knowledge that reaches the highest level."""
+    """For each way, the least knowledge that reaches the highest level; and the ways of which nobody can tell."""
+    index = context.exposure.credentials
+    written = {number for number in range(len(index.names)) if context.exposure.forms(number)}
+    certain = _highest(context.paths)
+    for via, paths in certain.items():
+        yield _exposure(context, via, paths, written)
+    for via, paths in _highest(path for path in context.exposure.paths if path.via not in certain).items():
+        yield _exposure(context, via, paths, written)._replace(letter="?")
+
+
+def _highest(paths: Iterable[AccessPath]) -> dict[str, list[AccessPath]]:
+    """For each way, the paths that reach the highest level."""
     top: dict[str, list[AccessPath]] = {}
-    for path in context.paths:
+    for path in paths:
         held = top.setdefault(path.via, [])
         if not held or path.level > held[0].level:
             top[path.via] = [path]
         elif path.level == held[0].level:
             held.append(path)
-    index = context.exposure.credentials
-    written = {number for number in range(len(index.names)) if context.exposure.forms(number)}
-    for via, paths in top.items():
-        path = min(paths, key=lambda each: (len(each.needs - written), len(each.needs)))
-        needs = needs_phrase(context.exposure, path)
-        yield Exposure(via, _letter(context, path, written), path.level, needs)
+    return top
+
+
+def _exposure(context: RuleContext, via: str, paths: Sequence[AccessPath], written: set[int]) -> Exposure:
+    def wide(path: AccessPath) -> bool:
+        return path.sources is not None and context.exposure.address_classes.wide(path.sources)
+
+    path = min(paths, key=lambda each: (len(each.needs - written), len(each.needs), not wide(each)))
+    source = "port" if via in PORTS else "anywhere" if wide(path) else "limited"
+    return Exposure(via, _letter(context, path, written), path.level, needs_phrase(context.exposure, path), source)
 
 
 def _letter(context: RuleContext, path: AccessPath, written: set[int]) -> str:

@@ -17,7 +17,7 @@ from overhang.project import Project
 from overhang.repository import Blob, Commit, Repository
 
 #: The letters of the exposure map, worst first.
-_WORST_FIRST = "NRSAT"
+_WORST_FIRST = "NRSAT?"
 #: Reads a file's content: its path below the top of the repository, and its hash; None where no reader recognises it.
 Read = Callable[[str, Blob], ParsedConfig | Unreadable | None]
 

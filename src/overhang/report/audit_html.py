@@ -47,6 +47,7 @@ def audit_html(report: AuditReport) -> Printable:
     kept.filters["opened"] = opened_phrases
     kept.filters["nobody"] = nobody
     kept.filters["devices"] = devices_phrase
+    kept.filters["letter"] = lambda letter: "U" if letter == "?" else letter  # a question mark is no name of a class
     kept.filters["marks"] = _marks
     kept.filters["tally"] = _tally
     kept.filters["severity_counts"] = lambda audit: [severity_count(audit, each) for each in reversed(Severity)]

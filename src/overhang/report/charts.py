@@ -7,7 +7,7 @@ import functools
 import io
 import textwrap
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any, ParamSpec
+from typing import TYPE_CHECKING, Any, NamedTuple, ParamSpec, TypeVar
 
 from overhang.auditing.aspects import Aspect
 from overhang.auditing.checklist import Mark
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 Given = ParamSpec("Given")
+Shown = TypeVar("Shown")
 
 #: Letters of the exposure map, worst first: what it means, its colour, and that of the letter on it. The colours are a
 #: diverging scale that all kinds of colour vision tell apart.
@@ -30,11 +31,18 @@ LETTERS: dict[str, tuple[str, str, str]] = {
     "S": ("one shared secret", "#f7d3bd", "black"),
     "A": ("one account", "#cfe3f0", "black"),
     "T": ("two or more credentials", "#5b9bc8", "black"),
+    "?": ("cannot tell", "#e9d48a", "black"),
 }
+#: How bad a letter is, and from where it is: the worst have least.
+_BAD = {letter: place for place, letter in enumerate("NR?SAT")}
+_FROM = {"anywhere": 0, "limited": 1, "port": 2}
 _COLUMNS = ("console", "auxiliary", "telnet", "http", "ssh", "https", "snmp")
 _SHORT = {"console": "console", "auxiliary": "aux."}
 _WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
 _ROWS = 32
+_MOST_APART = 60
+#: Headings of columns that are narrower than this, in inches, are turned.
+_ROOM_FOR_HEADINGS = 0.62
 INK, FAINT = "#222222", "#777777"
 
 
@@ -92,39 +100,69 @@ def column_label(via: str) -> str:
 
 def cells_of(audit: DeviceAudit) -> dict[str, Exposure]:
     """The exposure of a device in each column; of several doors, the worst."""
-    order = list(LETTERS)
     cells: dict[str, Exposure] = {}
     for each in audit.exposures:
         held = cells.get(_column(each.via))
-        if held is None or (-each.level, order.index(each.letter)) < (-held.level, order.index(held.letter)):
+        if held is None or (-each.level, badness(each)) < (-held.level, badness(held)):
             cells[_column(each.via)] = each
     return cells
 
 
+def badness(exposure: Exposure) -> tuple[int, int]:
+    """How little it takes to get in, and from where: the worst has least."""
+    return _BAD[exposure.letter], _FROM[exposure.source]
+
+
 def by_exposure(report: AuditReport) -> list[DeviceAudit]:
-    """The devices, those first whose highest level takes the least."""
-    order = list(LETTERS)
+    """The devices, worst first: those whose highest level takes the least, and can be had from furthest away."""
 
     def rank(audit: DeviceAudit) -> tuple[object, ...]:
-        ways = sorted((order.index(each.letter), -each.level) for each in audit.exposures if each.level == 15)
-        lesser = sorted((order.index(each.letter), -each.level) for each in audit.exposures if each.level < 15)
-        return (ways[0][0] if ways else 9, ways, lesser, audit.name)
+        ways = sorted((badness(each), -each.level) for each in audit.exposures if each.level == 15)
+        lesser = sorted((badness(each), -each.level) for each in audit.exposures if each.level < 15)
+        return (ways[0][0] if ways else (9, 9), ways, lesser, audit.name)
 
     return sorted(report.audits, key=rank)
+
+
+class Row(NamedTuple):
+    """A row of the map: a device, and how many others have the same cells."""
+
+    audit: DeviceAudit
+    alike: int = 0
+
+    @property
+    def label(self) -> str:
+        """What it is called."""
+        return f"{self.alike + 1} like {self.audit.name}" if self.alike else self.audit.name
+
+
+def rows_of(report: AuditReport, most: int = _MOST_APART) -> list[Row]:
+    """The rows of the map, worst first; where there are more than ``most``, devices with the same cells are one."""
+    devices = by_exposure(report)
+    if len(devices) <= most:
+        return [Row(audit) for audit in devices]
+    groups: dict[object, list[DeviceAudit]] = {}
+    for audit in devices:
+        cells = {via: (each.letter, each.level, each.source) for via, each in cells_of(audit).items()}
+        groups.setdefault((tuple(sorted(cells.items())), "" if cells else nobody(audit)), []).append(audit)
+    return [Row(several[0], len(several) - 1) for several in groups.values()]
 
 
 @plainly
 def exposure_map(report: AuditReport) -> "Figure":
     """Devices down, ways across; each cell the least knowledge that reaches the highest level there."""
-    devices, columns = by_exposure(report), columns_of(report)
-    panels = _panels(devices)
+    shown, columns = rows_of(report), columns_of(report)
+    panels = _panels(shown)
     rows = max(len(panel) for panel in panels)
     figure = new_figure(max(_HEIGHT, 2.0 + rows * 0.19))
     height = figure.get_figheight()
     figure.text(0.02, 1 - 0.32 / height, "Least knowledge to get in", size=16, weight="bold", color=INK, va="center")
-    about = "each cell: the least knowledge that reaches the highest level by that way, and that level; pale: below 15"
+    about = (
+        "each cell: the least knowledge that reaches the highest level by that way, and that level; pale: below 15; "
+        "*: from anywhere"
+    )
     figure.text(0.02, 1 - 0.66 / height, about, size=10.5, color=FAINT, va="center")
-    size = min(0.5, (height - 2.1) / rows)
+    size = min(0.5, (height - 2.6) / rows)
     for index, panel in enumerate(panels):
         left = 0.02 + index * 0.97 / len(panels)
         width = 0.96 / len(panels)
@@ -133,21 +171,19 @@ def exposure_map(report: AuditReport) -> "Figure":
     legend(
         figure,
         [(f"{letter}  {text}", colour, ink) for letter, (text, colour, ink) in LETTERS.items()],
-        "blank: no access",
+        "blank: no way in",
     )
     return figure
 
 
-def _panels(devices: Sequence[DeviceAudit]) -> list[list[DeviceAudit]]:
-    """Devices in up to three panels side by side; a picture of more is taller."""
+def _panels(devices: Sequence[Shown]) -> list[list[Shown]]:
+    """Rows in up to three panels side by side; a picture of more is taller."""
     number = min(3, -(-len(devices) // _ROWS)) or 1
     rows = -(-len(devices) // number) or 1
     return [list(devices[start : start + rows]) for start in range(0, len(devices), rows)] or [[]]
 
 
-def _panel(
-    area: Any, devices: Sequence[DeviceAudit], columns: Sequence[str], size: float, width: float, height: float
-) -> None:
+def _panel(area: Any, rows: Sequence[Row], columns: Sequence[str], size: float, width: float, height: float) -> None:
     """One panel in inches: names to the left, a row of cells for each device."""
     from matplotlib.patches import Rectangle
 
@@ -157,11 +193,15 @@ def _panel(
     cell = min(1.5, (width - 1.9) / max(1, len(columns)))
     start = min(2.3, width - cell * len(columns))
     letter = max(6.5, min(13, size * 44))
+    turned = cell < _ROOM_FOR_HEADINGS
+    head = 0.72 if turned else 0.32
     for at, via in enumerate(columns):
-        area.text(start + (at + 0.5) * cell, 0.14, column_label(via), ha="center", va="center", size=9.5, color=INK)
-    for row, audit in enumerate(devices):
-        top = 0.32 + row * size
-        _name(area, audit, start, top, size)
+        style = {"va": "bottom", "rotation": 90} if turned else {"va": "center"}
+        y = head - 0.06 if turned else 0.14
+        area.text(start + (at + 0.5) * cell, y, column_label(via), ha="center", size=9.5, color=INK, **style)
+    for row, (audit, _) in enumerate(rows):
+        top = head + row * size
+        _name(area, rows[row].label, start, top, size)
         cells = cells_of(audit)
         if not cells:
             centre = start + len(columns) * cell / 2
@@ -184,7 +224,7 @@ def _panel(
             area.add_patch(Rectangle(box, cell - 0.04, size - 0.03, facecolor=shade, edgecolor="none"))
             if each is None:
                 continue
-            middle = start + (at + 0.5) * cell
+            middle = start + (at + (0.42 if turned else 0.5)) * cell
             area.text(
                 middle - 0.03,
                 top + size / 2,
@@ -196,7 +236,13 @@ def _panel(
                 color=ink,
             )
             area.text(
-                middle + 0.03, top + size / 2, str(each.level), ha="left", va="center", size=letter * 0.8, color=ink
+                middle + 0.03,
+                top + size / 2,
+                f"{each.level}{'*' if each.source == 'anywhere' else ''}",
+                ha="left",
+                va="center",
+                size=letter * 0.8,
+                color=ink,
             )
 
 
@@ -213,10 +259,11 @@ def nobody(audit: DeviceAudit) -> str:
     return "nobody gets in" if audit.decided else "can't tell"
 
 
-def _name(area: Any, audit: DeviceAudit, start: float, top: float, size: float) -> None:
+def _name(area: Any, label: str, start: float, top: float, size: float) -> None:
     """The name of a device to the left of its row, cut to the room there."""
-    name = cut(audit.name, int((start - 0.15) / 0.085))
-    style = {"ha": "right", "va": "center", "size": min(10.5, size * 44), "color": INK}
+    points = min(10.5, size * 44)
+    name = cut(label, int((start - 0.15) / (points * 0.0081)))
+    style = {"ha": "right", "va": "center", "size": points, "color": INK}
     area.text(start - 0.1, top + size / 2, name, **style)
 
 
@@ -289,7 +336,7 @@ def _marks(area: Any, devices: Sequence[DeviceAudit], size: float, width: float,
     letter = max(6.5, min(13, size * 40))
     for row, audit in enumerate(devices):
         top = 0.36 + row * size
-        _name(area, audit, start, top, size)
+        _name(area, audit.name, start, top, size)
         for at, item in enumerate(audit.checklist):
             colour, ink = MARK_COLOURS[item.mark]
             box = (start + at * cell + 0.02, top + 0.015)
