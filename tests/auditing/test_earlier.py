@@ -9,10 +9,13 @@ import pytest
 
 from overhang.api import LoadedDevice, audit
 from overhang.auditing.earlier import NotAReport, changed_since, earlier_of, only_new, read_earlier
+from overhang.auditing.peers import peers_of
 from overhang.auditing.report import AuditReport, Change
 from overhang.language import read_sheet
 from overhang.project import Project
 from overhang.report.audit_json import audit_json, audit_value
+from overhang.report.audit_text import audit_lines
+from overhang.report.lines import plain
 from tests.conftest import Ran
 
 NOW = datetime.datetime(2026, 11, 26, tzinfo=datetime.UTC)
@@ -103,6 +106,54 @@ def test_what_was_folded_into_a_finding_that_has_gone_is_not_new() -> None:
     found = only_new(now, read_earlier(json.dumps(value).encode(), "x")).change
     assert found is not None
     assert (found.new, [each.rule for each in found.gone]) == ((), ["another"])
+
+
+SHEET = """\
+device {0}:
+    kind switch
+    site "north quay"
+    profile appliance
+web:
+    https on
+    check users
+user lena:
+    password opaque x
+"""
+
+
+def test_devices_unlike_their_peers_are_told_with_what_differs() -> None:
+    sheets = {f"q{number}": SHEET.format(f"q{number}") for number in range(1, 9)}
+    assert peers_of(audited(**sheets)) == []
+    sheets["q3"] += "snmp:\n    on\n    community readable public write\n"
+    sheets["q7"] = sheets["q7"].replace("check users", "check nothing")
+    sheets["q8"] = sheets["q8"].replace("switch", "router")
+    sheets["gate"] = SHEET.format("gate").replace("north", "south")
+    report = audited(**sheets)
+    (group,) = peers_of(report)
+    assert (group.kind, group.site, group.number, group.alike) == (
+        "switch",
+        "north quay",
+        7,
+        ("q1", "q2", "q4", "q5", "q6"),
+    )
+    assert {odd.devices for odd in group.odd} == {("q3",), ("q7",)}
+    told = {(odd.devices[0], *each) for odd in group.odd for each in odd.differences}
+    assert ("q3", "answers SNMP", "yes", "no") in told
+    assert (
+        "q7",
+        "HTTPS needs",
+        "nothing from anywhere, for level 1",
+        "one account from anywhere, for level 4",
+    ) in told
+    value = audit_value(report)
+    with open("docs/audit.schema.json") as schema:
+        jsonschema.validate(value, json.load(schema))
+    assert value["peers"][0]["others"][0]["differences"]
+    assert any(
+        "5 of 7 switches at north quay are alike" in plain([line]) for line in audit_lines(report, 100, long=False)
+    )
+    two = {name: sheets[name] for name in ("q1", "q2", "q3", "q7")}
+    assert peers_of(audited(**two)) == [], "half of them are no usual way"
 
 
 @pytest.mark.parametrize(

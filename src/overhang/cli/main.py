@@ -103,13 +103,22 @@ def _without_quotes(left: "Sequence[str]", arguments: "Sequence[str]") -> str:
     return ""
 
 
+class _Formatter(argparse.HelpFormatter):
+    """Help in which the longest name of a command stands on the line of what it does."""
+
+    def add_argument(self, action: argparse.Action) -> None:
+        super().add_argument(action)
+        if isinstance(action, argparse._SubParsersAction):
+            self._action_max_length += self._indent_increment  # by which they are set in, and which is not reckoned
+
+
 def formatter(prog: str) -> argparse.HelpFormatter:
     """Help as wide as the terminal, within limits; argparse itself would import a lot to find that out."""
     try:
         columns = int(os.environ.get("COLUMNS") or os.get_terminal_size().columns)
     except (OSError, ValueError):
         columns = 100
-    return argparse.HelpFormatter(prog, width=max(60, min(columns, 100)) - 2)
+    return _Formatter(prog, width=max(60, min(columns, 100)) - 2)
 
 
 def build_parser(chosen: str | None) -> argparse.ArgumentParser:

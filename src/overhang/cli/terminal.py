@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from overhang.cli.errors import UserError
 from overhang.cli.output import write_out
-from overhang.report.lines import NARROWEST, WIDEST, Line, plain
+from overhang.report.lines import NARROWEST, WIDEST, WIDEST_SHOWN, Line, plain
 from overhang.text.printable import Printable, data, safe, safe_lines
 
 _STYLES = {
@@ -37,7 +37,7 @@ def width() -> int:
         return WIDEST
     import shutil  # only a terminal has a size
 
-    return max(NARROWEST, min(WIDEST, shutil.get_terminal_size((WIDEST, 24)).columns))
+    return max(NARROWEST, min(WIDEST_SHOWN, shutil.get_terminal_size((WIDEST, 24)).columns))
 
 
 def show(lines: Iterable[Line]) -> None:

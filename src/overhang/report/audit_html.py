@@ -7,6 +7,7 @@ from overhang import __version__
 from overhang.auditing.aspects import Aspect
 from overhang.auditing.checklist import Mark
 from overhang.auditing.findings import Severity
+from overhang.auditing.peers import peers_of
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, LoginTrace
 from overhang.auditing.rules.pages import page_of
@@ -79,6 +80,7 @@ def audit_html(report: AuditReport) -> Printable:
         trend=trend(trends),
         change=change_phrases(report)[1:] if report.change is not None else [],
         large=large,
+        peers=peers_of(report),
         sites=sites_of(report),
         ways=list(ways_table(report, list(LETTERS))) if large else [],
         details=markupsafe.Markup(details(report)) if large else "",

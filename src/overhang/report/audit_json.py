@@ -4,6 +4,7 @@ from typing import Any
 
 from overhang import __version__
 from overhang.auditing.fleet import FleetFinding
+from overhang.auditing.peers import Peers, peers_of
 from overhang.auditing.report import AuditReport, Change, Changed
 from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import Page, page_of
@@ -48,9 +49,25 @@ def audit_value(report: AuditReport) -> dict[str, Any]:
             "unreadable": len(report.unreadable),
         },
     }
+    peers = peers_of(report)
+    if peers:
+        value["peers"] = [_peers(each) for each in peers]
     if report.change is not None:
         value["change"] = _change(report.change)
     return value
+
+
+def _peers(group: Peers) -> dict[str, Any]:
+    return {
+        "kind": group.kind,
+        "site": group.site,
+        "devices": group.number,
+        "alike": list(group.alike),
+        "others": [
+            {"devices": list(odd.devices), "differences": [each._asdict() for each in odd.differences]}
+            for odd in group.odd
+        ],
+    }
 
 
 def _change(change: Change) -> dict[str, Any]:

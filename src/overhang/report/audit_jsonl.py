@@ -32,6 +32,7 @@ def _values(value: dict[str, Any]) -> Iterator[dict[str, Any]]:
         "left_out",
         "summary",
         "change",
+        "peers",
     )
     yield {"type": "audit", **{key: each for key, each in value.items() if key not in apart}}
     for key, kind in (
@@ -40,8 +41,9 @@ def _values(value: dict[str, Any]) -> Iterator[dict[str, Any]]:
         ("network_waived", "network_waived"),
         ("unreadable", "unreadable"),
         ("not_examined", "not_examined"),
+        ("peers", "peers"),
     ):
-        yield from ({"type": kind, **each} for each in value[key])
+        yield from ({"type": kind, **each} for each in value.get(key, ()))
     yield from ({"type": "left_out", "file": each} for each in value["left_out"])
     yield from ({"type": "rule", "rule": name, **page} for name, page in value["rules"].items())
     if "change" in value:

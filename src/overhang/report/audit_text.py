@@ -7,6 +7,7 @@ first wants to know where to begin: a line for each device, then a line for each
 from collections.abc import Iterator, Sequence
 
 from overhang.auditing.findings import Severity
+from overhang.auditing.peers import peers_of
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, ReportedFinding
 from overhang.auditing.rules.pages import page_of
@@ -28,6 +29,7 @@ _MOST_ERRORS = 20
 _MOST_LINES = 24
 _MOST_OPENED = 3
 _MOST_DEVICES = 60
+_MOST_GROUPS, _MOST_ODD, _MOST_DIFFERENCES = 6, 4, 3
 _ROOM_FOR_COUNTS = 96
 _INDENT = 11
 _LETTERS = {
@@ -56,6 +58,7 @@ def audit_lines(report: AuditReport, width: int, *, long: bool) -> Iterator[Line
     elif report.audits:
         yield from _table(report, width)
         yield from _rules(report, width)
+        yield from _peers(report, width)
     yield from _network(report, width)
     yield from _left_out(report, width, long=long)
     for piece in wrap(summary(report), width):
@@ -205,6 +208,33 @@ def _remarks(remarks: Sequence[Diagnostic], width: int) -> Iterator[Line]:
     if len(remarks) > _MOST_ERRORS:
         more = f"and {len(remarks) - _MOST_ERRORS:,} more; --format json lists all"
         yield [(" " * (_INDENT + 5) + more, "dim")]
+
+
+def _plural(word: str) -> str:
+    return word + ("es" if word.endswith(("s", "x", "ch", "sh")) else "s")
+
+
+def _peers(report: AuditReport, width: int) -> Iterator[Line]:
+    """What differs from the most that are alike of each kind and site."""
+    groups = peers_of(report)
+    for group in groups[:_MOST_GROUPS]:
+        text = (
+            f"{len(group.alike):,} of {count(group.number, group.kind, _plural(group.kind))} at {group.site} are alike"
+        )
+        yield [(cut(text, width), "bold")]
+        for odd in group.odd[:_MOST_ODD]:
+            name = odd.devices[0] if len(odd.devices) == 1 else f"{odd.devices[0]} and {len(odd.devices) - 1} more"
+            differences = [f"{each.what}: {each.here}, the others {each.others}" for each in odd.differences]
+            more = len(differences) - _MOST_DIFFERENCES
+            told = "; ".join(differences[:_MOST_DIFFERENCES]) + (f"; and {more} more" if more > 0 else "")
+            for at, piece in enumerate(wrap(f"{name}: {told}", width - 4)):
+                yield [("  " + ("  " if at else ""), ""), (piece, "")]
+        if len(group.odd) > _MOST_ODD:
+            yield [(f"  and {sum(len(each.devices) for each in group.odd[_MOST_ODD:]):,} more that differ", "dim")]
+    if len(groups) > _MOST_GROUPS:
+        yield [(f"and {len(groups) - _MOST_GROUPS} more sites or kinds; --format json lists all", "dim")]
+    if groups:
+        yield []
 
 
 # -- what is not of one device -----------------------------------------------------------------------------------------

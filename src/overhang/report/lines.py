@@ -11,10 +11,10 @@ from overhang.text.printable import Printable, safe
 Piece = tuple[str, str]
 Line = list[Piece]
 
-__all__ = ["NARROWEST", "WIDEST", "Line", "Piece", "count", "cut", "plain", "safe", "wrap"]
+__all__ = ["NARROWEST", "WIDEST", "WIDEST_SHOWN", "Line", "Piece", "count", "cut", "plain", "safe", "wrap"]
 
-#: The narrowest and the widest that reports are set.
-NARROWEST, WIDEST = 60, 100
+#: The narrowest that reports are set, the widest in a file or a pipe, and the widest on a terminal.
+NARROWEST, WIDEST, WIDEST_SHOWN = 60, 100, 160
 
 
 def plain(lines: Iterable[Line]) -> Printable:
