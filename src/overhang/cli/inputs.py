@@ -181,7 +181,16 @@ def _with_bar(things: Sequence[T], what: str) -> Iterator[T]:
 
 def _bar(what: str) -> Any:
     from rich.console import Console
-    from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+    from rich.progress import (
+        BarColumn,
+        MofNCompleteColumn,
+        Progress,
+        SpinnerColumn,
+        TextColumn,
+        TimeElapsedColumn,
+        TimeRemainingColumn,
+    )
 
+    left = (TextColumn("left"), TimeRemainingColumn())
     columns = (SpinnerColumn(), TextColumn(what), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
-    return Progress(*columns, console=Console(stderr=True), transient=True)
+    return Progress(*columns, *left, console=Console(stderr=True), transient=True)
