@@ -11,7 +11,7 @@ import pickle
 import signal
 import sys
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from multiprocessing import connection
@@ -66,20 +66,33 @@ def chunks_of(files: Sequence[File], jobs: int) -> list[Sequence[File]]:
 def examine_by_many(terms: Terms, files: Sequence[File], jobs: int) -> Iterator[Outcome]:
     """The outcome of each file, in their order, by ``jobs`` processes. Raises what reading a project file raises."""
     chunks = chunks_of(files, jobs)
-    pool = _pool(terms, jobs)
-    try:
-        _hold_interrupts(signal.SIG_BLOCK)  # an interrupt between two of them would leave a process that nobody knows
+    done: dict[int, bytes] = {}
+    at = 0
+    while at < len(chunks):
+        pool = _pool(terms, jobs)
         try:
-            futures: list[Future[bytes]] = [pool.submit(_work, chunk) for chunk in chunks]
+            futures = _begun(pool, {number: chunks[number] for number in range(at, len(chunks)) if number not in done})
+            while at < len(chunks):
+                yield from pickle.loads(done.pop(at) if at in done else futures[at].result())
+                at += 1
+        except BrokenProcessPool:
+            done |= {number: each.result() for number, each in futures.items() if number > at and _has_result(each)}
+            yield from _one_by_one(terms, chunks[at])
+            at += 1
         finally:
-            _hold_interrupts(signal.SIG_UNBLOCK)
-        for chunk, future in zip(chunks, futures, strict=True):
-            try:
-                yield from pickle.loads(future.result())
-            except BrokenProcessPool:
-                yield from _one_by_one(terms, chunk)
+            _end(pool)
+
+
+def _begun(pool: ProcessPoolExecutor, chunks: Mapping[int, Sequence[File]]) -> dict[int, "Future[bytes]"]:
+    _hold_interrupts(signal.SIG_BLOCK)  # an interrupt between two processes would leave one that nobody knows
+    try:
+        return {number: pool.submit(_work, chunk) for number, chunk in chunks.items()}
     finally:
-        _end(pool)
+        _hold_interrupts(signal.SIG_UNBLOCK)
+
+
+def _has_result(future: "Future[bytes]") -> bool:
+    return future.done() and not future.cancelled() and future.exception() is None
 
 
 def _end(pool: ProcessPoolExecutor) -> None:
