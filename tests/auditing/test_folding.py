@@ -6,7 +6,7 @@ from collections.abc import Iterable
 import pytest
 
 from overhang.api import report_of
-from overhang.auditing import RuleContext, Severity, audit_config, rule_names, run_rules
+from overhang.auditing import DeviceAudit, RuleContext, Severity, audit_config, rule_names, run_rules
 from overhang.auditing.folding import Wanted, every, fold
 from overhang.auditing.report import AuditReport
 from overhang.auditing.rules.pages import base_sheet
@@ -23,8 +23,19 @@ OPEN = "entry vty 0-11:\n    check nothing\n    level 15\n    accept telnet\nent
 
 
 def audited(texts: Iterable[str], project: Project, wanted: Wanted = every) -> AuditReport:
-    audits = [audit_config(read_sheet(text, f"t{number}"), project, NOW) for number, text in enumerate(texts)]
+    audits = [_audit(text, f"t{number}", project) for number, text in enumerate(texts)]
     return report_of(audits, compare_devices(audits, (), [project], NOW.date()), NOW, wanted=wanted)
+
+
+_AUDITS: dict[tuple[str, str], tuple[Project, DeviceAudit]] = {}
+
+
+def _audit(text: str, file: str, project: Project) -> DeviceAudit:
+    """The audit of a text, made once however often it is reported on."""
+    kept = _AUDITS.get((text, file))
+    if kept is None or kept[0] is not project:
+        kept = _AUDITS[text, file] = project, audit_config(read_sheet(text, file), project, NOW)
+    return kept[1]
 
 
 def fired(report: AuditReport) -> set[str]:

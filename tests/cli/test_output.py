@@ -121,10 +121,14 @@ def test_an_earlier_report_is_replaced_in_every_format(
 ) -> None:
     monkeypatch.chdir(tmp_path)
     for path, data in demo_files().items():
-        write(f"demo/{path}", data)
+        if path.startswith(("northquay/", "overhang.toml")):
+            write(f"demo/{path}", data)
     for form in ("text", "json", "csv", "sarif", "junit", "markdown", "html"):
         for _ in range(2):
-            assert main.main(["audit", "demo", "--long", "--format", form, "--output", f"report.{form}"]) == 1
+            assert (
+                main.main(["audit", "demo", "--long", "--guess", "0", "--format", form, "--output", f"report.{form}"])
+                == 1
+            )
         assert (tmp_path / f"report.{form}").stat().st_size > 1000
 
 
