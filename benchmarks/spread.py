@@ -12,9 +12,10 @@ from overhang.api import now
 from overhang.language import ParsedConfig, read_sheet
 from overhang.model.masking import mask
 from overhang.project import Project
-from overhang.spread import Start, World, build_world
 from overhang.spread.ranking import rank_secrets
 from overhang.spread.reach import DEFAULTS
+from overhang.spread.start import Start
+from overhang.spread.world import World, build_world
 
 SECRETS = 300
 

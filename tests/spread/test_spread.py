@@ -15,11 +15,11 @@ from overhang.model.verification import hash_text, opens, plain_text
 from overhang.model.vocabulary import PORTS
 from overhang.profiles import BUILTIN
 from overhang.project import Project, Thresholds
-from overhang.spread import Start, World, build_world, spread_from
 from overhang.spread.cut import Fix, cut_of, plan_of, targets_of
 from overhang.spread.ranking import rank_secrets
-from overhang.spread.reach import DEFAULTS, START, Limits, chain_of
-from overhang.spread.world import READS, SHELLS
+from overhang.spread.reach import DEFAULTS, START, Limits, chain_of, spread_from
+from overhang.spread.start import Start
+from overhang.spread.world import READS, SHELLS, World, build_world
 from tests.support.generator import NOW, PASSWORDS, SOURCES, WAYS, BruteForce, Made
 
 #: An address that no condition names.

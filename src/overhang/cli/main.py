@@ -112,6 +112,13 @@ class _Formatter(argparse.HelpFormatter):
             self._action_max_length += self._indent_increment  # by which they are set in, and which is not reckoned
 
 
+class _Unfilled:
+    """A command that was not chosen: help needs only its line, and a parser would take its time."""
+
+    def __init__(self, **_: object) -> None:
+        self._actions: list[argparse.Action] = []
+
+
 def formatter(prog: str) -> argparse.HelpFormatter:
     """Help as wide as the terminal, within limits; argparse itself would import a lot to find that out."""
     try:
@@ -123,6 +130,8 @@ def formatter(prog: str) -> argparse.HelpFormatter:
 
 def build_parser(chosen: str | None) -> argparse.ArgumentParser:
     """The parser; only the chosen command's options are filled in, which keeps the start fast."""
+    # Nothing here is translated; looking for translations takes longer than all of the rest.
+    argparse._ = str  # type: ignore[attr-defined]
     parser = Parser(
         prog="overhang",
         description="Audits the management access of routers, switches and appliances, and simulates who can log in.",
@@ -147,7 +156,9 @@ def build_parser(chosen: str | None) -> argparse.ArgumentParser:
             module.add_arguments(sub)
             sub.set_defaults(run=module.run, parser=sub)
         else:
-            commands.add_parser(name, help=about, formatter_class=formatter)
+            commands._parser_class = _Unfilled  # type: ignore[assignment]
+            commands.add_parser(name, help=about)
+            commands._parser_class = Parser
     return parser
 
 

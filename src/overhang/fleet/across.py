@@ -8,7 +8,6 @@ from overhang.auditing import DeviceAudit, run_fleet_rules
 from overhang.auditing.fleet import FleetFinding, WaivedFleetFinding
 from overhang.auditing.results import NotExamined
 from overhang.project import Project
-from overhang.spread.network import network_of, secrets_of, untried_note
 from overhang.spread.world import NetworkPart
 
 
@@ -38,6 +37,8 @@ def compare_devices(
     ordered = sorted(audits, key=lambda audit: (audit.name, audit.file))
     secrets, note, files = None, None, frozenset[str]()
     if parts[1:]:
+        from overhang.spread.network import network_of, secrets_of, untried_note  # of no use to a single device
+
         world = network_of(parts, {each.file: each for each in projects})
         secrets = secrets_of(world)
         note, files = untried_note(world)
