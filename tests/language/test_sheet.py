@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from overhang.language import SCHEMA, read_bytes, read_sheet, unparse
 from overhang.language.lexer import Word
-from overhang.language.parser import LineParser
+from overhang.language.parser import LineParser, parse_program
 from overhang.language.syntax import match, write
 from overhang.language.terminals import TERMINALS
 from overhang.model import (
@@ -405,3 +405,22 @@ def test_random_devices_are_written_and_read_back(seed: int) -> None:
     blanked = unparse(device, secrets=False)
     assert not read_sheet(blanked, "t").unread
     assert not re.search(r"\b(readable|masked|hashed|opaque)\b", blanked)
+
+
+@given(
+    st.lists(
+        st.one_of(
+            st.sampled_from(
+                ["berth", "user", "drop", "entry", "level:", "#x", '"q"', "a:b", "|", "été", "x:", ":", "level"]
+            ),
+            st.text(st.characters(codec="ascii", exclude_characters="\n"), min_size=1, max_size=6),
+        ),
+        max_size=5,
+    )
+)
+def test_lines_that_begin_with_no_keyword_are_told_as_if_they_were_split(words: list[str]) -> None:
+    text = "device quay:\n    " + " ".join(words) + "\n" + " ".join(words) + "\n"
+    quick = parse_program(text, "t", LineParser(SCHEMA))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("overhang.language.parser._FIRST", re.compile("(?!)"))
+        assert parse_program(text, "t", LineParser(SCHEMA)) == quick

@@ -4,6 +4,7 @@ A mistake becomes a diagnostic and the parser goes on: the statement is then not
 under it. Understood and not understood lines together are all lines that are neither empty nor comments.
 """
 
+import re
 from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
@@ -14,7 +15,7 @@ from overhang.language.schema import SCHEMA
 from overhang.language.spec import CompiledSpec, Schema
 from overhang.language.syntax import Captures, Furthest, match, secret_words
 from overhang.text import Diagnostic, Level, Span, did_you_mean
-from overhang.text.quoting import quoted
+from overhang.text.quoting import LONGEST_SHOWN, quoted, struck
 
 _CACHE_LIMIT = 20_000
 _MOST_SUGGESTIONS = 100
@@ -52,12 +53,17 @@ def _near(word: str, known: Iterable[str], otherwise: str) -> Callable[[], str]:
     return hint
 
 
+#: A line of plain words: its first one, without the colon of a header.
+_FIRST = re.compile(r"(?=[!-~ \t]*\Z)(?![^\"]*\")([^# \t:][^ \t:]*):?(?=[ \t]|\Z)")
+
+
 class LineParser:
     """Understands single lines under a schema; lines understood once are kept, since most stand in many sheets."""
 
     def __init__(self, schema: Schema) -> None:
         self.schema = schema
         self._known: dict[tuple[str, str], ParsedLine] = {}
+        self._anywhere = frozenset({"drop", *(word for block in schema.table for word in schema.keywords(block))})
 
     def parse(self, block: str, text: str) -> ParsedLine:
         """Understand one line, without its indentation, inside a kind of block. Raises Misread."""
@@ -92,6 +98,10 @@ class LineParser:
             raise Misread(str(wrong), words[min(1, len(words) - 1)].column, words[-1].end) from None
 
     def _parse(self, block: str, text: str) -> ParsedLine:
+        first = _FIRST.match(text)
+        if first is not None and first[1] not in self._anywhere and block != "banner":
+            # most lines of a text that is no sheet begin with no keyword at all: they need not be split
+            raise self._stranger(block, first[1], first.end())
         try:
             words, comment = split_words(text)
         except BadWord as bad:
@@ -150,9 +160,15 @@ class LineParser:
             where = " or ".join(schema.title(home) for home in homes[:3])
             message = f"this statement does not belong in {schema.title(block)}"
             return Misread(message, word.column, word.end, f"it belongs in {where}")
-        known = schema.keywords(block)
+        unknown = self._stranger(block, text, word.end - 1)
+        unknown.column = word.column
+        return unknown
+
+    def _stranger(self, block: str, text: str, end: int) -> Misread:
+        """What is wrong with a first word that begins no statement anywhere; it ends before column ``end`` + 1."""
+        known = self.schema.keywords(block)
         listed = f"known here: {', '.join(known)}" if len(known) <= 12 else "docs/sheet.md lists what is known here"
-        return Misread("unknown statement", word.column, word.end, _near(text, known, listed))
+        return Misread("unknown statement", 1, end + 1, _near(text, known, listed))
 
 
 def _without_colon(word: Word) -> Word:
@@ -295,7 +311,8 @@ class _Parser:
                 self.profile_unread = number
         span = Span(self.file, number, wrong.column, max(wrong.column + 1, wrong.end))
         hint = wrong.told_hint() if len(self.program.diagnostics) < _MOST_SUGGESTIONS else ""
-        text = quoted(line, first_word(line))
+        vouched = first_word(line)
+        text = quoted(line, vouched) if vouched.spans or len(line) > LONGEST_SHOWN else struck(line)
         self.program.diagnostics.append(Diagnostic(Level.ERROR, span, str(wrong), text, hint))
 
 

@@ -146,6 +146,7 @@ class Schema:
         self.table: dict[str, list[CompiledSpec]] = {"": [], **{block.name: [] for block in blocks}}
         self.by_field: dict[tuple[str, str], CompiledSpec] = {}
         self._first: dict[tuple[str, str], list[CompiledSpec]] = {}
+        self._keywords: dict[str, list[str]] = {}
         for row in rows:
             alternatives = compile_syntax(row.syntax)
             keywords = tuple(dict.fromkeys(parts[0].keyword for parts in alternatives))
@@ -165,7 +166,10 @@ class Schema:
 
     def keywords(self, block: str) -> list[str]:
         """Every first word of a ``block``'s statements, sorted."""
-        return sorted({keyword for row in self.table[block] for keyword in row.keywords})
+        found = self._keywords.get(block)
+        if found is None:
+            found = self._keywords[block] = sorted({keyword for row in self.table[block] for keyword in row.keywords})
+        return found
 
     def title(self, block: str) -> str:
         """What messages call a kind of block."""

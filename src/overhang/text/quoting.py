@@ -73,6 +73,11 @@ def quoted(line: str, vouched: Vouched) -> Shown:
     return Shown("".join(_pieces(line, vouched, end)).rstrip(" \t"))
 
 
+def struck(line: str) -> Shown:
+    """A line of which nothing is vouched for: its indentation, and that something stands there."""
+    return Shown(_gap(line).rstrip(" \t"))
+
+
 def _pieces(line: str, vouched: Vouched, end: int) -> Iterator[str]:
     at = size = 0
     for first, behind in (*sorted(vouched.spans), (end, end)):
