@@ -3,6 +3,7 @@
 No cell is a formula, whatever a name or a message begins with.
 """
 
+import copy
 import datetime
 import io
 import itertools
@@ -102,6 +103,8 @@ _MARKS = {
     "good": ("CFE3F0", "111111"),
 }
 _LINE_HEIGHT, _MOST_LINES = 14, 9
+_ASPECTS = {each.title for each in Aspect}
+_COUNTS = {each.word for each in Severity}
 _SHADES = {"critical": "57204F", "high": "9B1C2E", "medium": "A8501F", "low": "1F6391", "info": "5B6067"}
 _MOST_ROWS, _MOST_TEXT = 1_048_575, 32_000
 
@@ -296,7 +299,7 @@ def _summary(book: "Workbook", report: AuditReport) -> None:
 
 
 def _sheet(book: "Workbook", title: str, heads: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
-    from openpyxl.styles import Alignment, Font, PatternFill
+    from openpyxl.styles import Font, PatternFill
     from openpyxl.utils import get_column_letter
 
     sheet = book.create_sheet(title)
@@ -314,25 +317,49 @@ def _sheet(book: "Workbook", title: str, heads: Sequence[str], rows: Iterable[Se
         top.font = Font(name="Calibri", bold=True, color="FFFFFF")
         top.fill = PatternFill("solid", fgColor="2F6B4F" if head in TO_FILL else "30363D")
     sheet.append(tops)
-    fonts = {word: Font(name="Calibri", bold=True, color=shade) for word, shade in _SHADES.items()}
-    marks = {
-        word: (PatternFill("solid", fgColor=behind), Font(name="Calibri", color=shade))
-        for word, (behind, shade) in _MARKS.items()
-    }
-    aspects = {each.title for each in Aspect}
-    counts = {each.word for each in Severity}
-    top, right = Alignment(vertical="top"), Alignment(vertical="top", horizontal="right")
-    wrapped = Alignment(vertical="top", wrap_text=True)
+    styles = _Styles(sheet)
     for number, row in enumerate(made, 2):
         cells = [_cell(sheet, each) for each in row]
         for cell, value, head in zip(cells, row, heads, strict=True):
-            cell.alignment = wrapped if head in _WIDTHS else right if head in counts else top
-            if head == "severity":
-                cell.font = fonts.get(str(value), cell.font)
-            elif head in aspects and value in marks:
-                cell.fill, cell.font = marks[str(value)]
+            styles.give(cell, head, value)
         sheet.row_dimensions[number].height = _LINE_HEIGHT * _lines(row, heads)
         sheet.append(cells)
+
+
+class _Styles:
+    """How cells look. A style is made once and shared, since making one takes longer than writing the cell."""
+
+    def __init__(self, sheet: Any) -> None:
+        self._sheet = sheet
+        self._made: dict[tuple[str, object], Any] = {}
+
+    def give(self, cell: Any, head: str, value: object) -> None:
+        """Make a cell of a column look as it should."""
+        key = (head, value if head == "severity" or head in _ASPECTS else None)
+        style = self._made.get(key)
+        if style is None:
+            style = self._made[key] = self._style(head, value)
+        own = cell.has_style  # a date, or a text that is not to be taken for a formula
+        if own:
+            number_format, quoted = cell.number_format, cell.quotePrefix
+            cell._style = copy.copy(style)
+            cell.number_format, cell.quotePrefix = number_format, quoted
+        else:
+            cell._style = style
+
+    def _style(self, head: str, value: object) -> Any:
+        from openpyxl.cell import WriteOnlyCell
+        from openpyxl.styles import Alignment, Font, PatternFill
+
+        cell = WriteOnlyCell(self._sheet)
+        wrapped, right = head in _WIDTHS, head in _COUNTS
+        cell.alignment = Alignment(vertical="top", wrap_text=wrapped, horizontal="right" if right else None)
+        if head == "severity" and value in _SHADES:
+            cell.font = Font(name="Calibri", bold=True, color=_SHADES[str(value)])
+        elif head in _ASPECTS and value in _MARKS:
+            behind, shade = _MARKS[str(value)]
+            cell.fill, cell.font = PatternFill("solid", fgColor=behind), Font(name="Calibri", color=shade)
+        return cell._style
 
 
 def _lines(row: Sequence[object], heads: Sequence[str]) -> int:
