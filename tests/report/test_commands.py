@@ -1,4 +1,4 @@
-"""Every command line that the README and the pages show, run where they say, ends with the exit code that they say."""
+"""Every command line of the README and the pages ends with the exit code that they give."""
 
 import re
 import shlex

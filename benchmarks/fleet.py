@@ -1,0 +1,66 @@
+"""Audits of many devices, beside the first release and beside themselves: each figure is a ratio taken in one run.
+
+.venv/bin/python benchmarks/fleet.py [DEVICES]        by default 1,000; both releases as installed wheels
+"""
+
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from against import FIRST, ROOT, built, run_of, side_by_side, told
+
+sys.path.insert(0, str(ROOT))
+from tests.support.fleet import lay_out
+
+STRUCTURES = 40
+FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
+
+
+def memory(installed: Path, *words: str) -> int:
+    """The most memory that a run takes, in MB."""
+    program = "import resource, sys; from overhang.cli.main import main; main(sys.argv[1:]); "
+    program += "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024, file=sys.stderr)"
+    environment = {**os.environ, "PYTHONPATH": str(installed)}
+    done = subprocess.run([sys.executable, "-c", program, *words], capture_output=True, env=environment, check=True)
+    return int(done.stderr.split()[-1])
+
+
+def main() -> None:
+    devices = int(sys.argv[1]) if len(sys.argv) > 1 else 1000
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        then, now = built(FIRST, folder / "then"), built(None, folder / "now")
+        fleet, every, half, cache = folder / "fleet", folder / "every", folder / "half", folder / "cache"
+        lay_out(fleet, devices, STRUCTURES)
+        lay_out(every, devices, devices)
+        lay_out(half, devices // 2, STRUCTURES)
+        cold = ("--guess", "0", "--no-cache", "--jobs", "1")
+        for form in FORMATS:
+            words = ("audit", str(fleet), "--format", form)
+            told(f"cold, {form}", *side_by_side(1, run_of(then, *words), run_of(now, *words, *cold)))
+        told(
+            "cold, text, hashes tried",
+            *side_by_side(1, run_of(then, "audit", str(fleet)), run_of(now, "audit", str(fleet), *cold[2:])),
+        )
+        told(
+            f"cold, text, {devices} structures",
+            *side_by_side(1, run_of(then, "audit", str(every)), run_of(now, "audit", str(every), *cold)),
+        )
+        one, two = side_by_side(
+            3,
+            run_of(now, "audit", str(fleet), *cold),
+            run_of(now, "audit", str(fleet), *cold[:3], "--jobs", "2"),
+        )
+        print(f"two processes: {one / two:.2f} times as fast as one")
+        kept = ("audit", str(fleet), "--guess", "0", "--cache", str(cache))
+        run_of(now, *kept)()
+        (again,) = side_by_side(5, run_of(now, *kept))
+        print(f"again, unchanged: {again:.2f} s, {one / again:.1f} times as fast as one process")
+        whole, part = (memory(now, "audit", str(each), *cold) for each in (fleet, half))
+        print(f"memory: {part} MB for {devices // 2} devices, {whole} MB for {devices}")
+
+
+if __name__ == "__main__":
+    main()
