@@ -307,7 +307,7 @@ class _Parser:
         self.unread(number)
         if self.stack[-1].kind == "device" and self.profile_unread is None:
             known = self.lines.schema.keywords("device")
-            if did_you_mean(line.split()[0], known) == "profile":
+            if did_you_mean((line.split() or [""])[0], known) == "profile":
                 self.profile_unread = number
         span = Span(self.file, number, wrong.column, max(wrong.column + 1, wrong.end))
         hint = wrong.told_hint() if len(self.program.diagnostics) < _MOST_SUGGESTIONS else ""
