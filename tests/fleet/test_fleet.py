@@ -155,7 +155,7 @@ def test_a_cache_that_cannot_be_used_is_told_and_does_no_harm(tmp_path: Path, br
         (cache / KEY).write_bytes(bytes(32))
     elif broken == "a seal":
         with sqlite3.connect(base) as opened:
-            opened.execute("UPDATE device SET value = zeroblob(400)")
+            opened.execute("UPDATE device SET value = zeroblob(400), more = zeroblob(400)")
             opened.execute("UPDATE network SET value = zeroblob(400)")
         opened.close()
     elif broken == "read only":
@@ -181,9 +181,13 @@ def test_no_password_is_in_a_cache(tmp_path: Path) -> None:
     report(folder, kept_in(cache))
     held = (cache / FILE).read_bytes()
     with sqlite3.connect(cache / FILE) as opened:
-        rows = [*opened.execute("SELECT value FROM device"), *opened.execute("SELECT value FROM network")]
+        rows = [
+            *opened.execute("SELECT value FROM device"),
+            *opened.execute("SELECT more FROM device"),
+            *opened.execute("SELECT value FROM network"),
+        ]
     opened.close()
-    assert len(rows) == 3
+    assert len(rows) == 5
     import zlib
 
     held += b"".join(zlib.decompress(value[16:]) for (value,) in rows)
@@ -210,7 +214,9 @@ def test_a_cache_lets_go_of_what_was_not_used_for_longest(tmp_path: Path, monkey
     for day in range(8):
         cache = Cache(str(tmp_path))
         cache.today = day
-        cache.keep_devices([(bytes([day, each]), Valid(), random.Random(each).randbytes(4000)) for each in range(20)])
+        cache.keep_devices(
+            [(bytes([day, each]), Valid(), random.Random(each).randbytes(4000), None) for each in range(20)]
+        )
         cache.close()
     held = contents_of(str(tmp_path))
     assert held is not None

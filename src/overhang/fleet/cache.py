@@ -23,7 +23,7 @@ _DIGEST, _KEY_SIZE, _BUSY, _DAY = 16, 32, 20, 86_400
 _SCHEMA = """
 CREATE TABLE IF NOT EXISTS device (
     key BLOB NOT NULL, moment TEXT NOT NULL, least INTEGER NOT NULL, most INTEGER NOT NULL,
-    used INTEGER NOT NULL, value BLOB NOT NULL, PRIMARY KEY (key, moment, least)
+    used INTEGER NOT NULL, value BLOB NOT NULL, more BLOB NOT NULL, PRIMARY KEY (key, moment, least)
 ) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS network (
     key BLOB PRIMARY KEY, used INTEGER NOT NULL, value BLOB NOT NULL
@@ -99,20 +99,25 @@ class Cache:
 
     # -- devices -------------------------------------------------------------------------------------------------------
 
-    def device(self, key: bytes, moments: Sequence[str], budget: int) -> Any | None:
-        """What is kept of a device, at one of some moments and under a budget for its hashes; None where nothing is."""
+    def device(self, key: bytes, moments: Sequence[str], budget: int, *, more: bool = False) -> Any | None:
+        """What is kept of a device, at one of some moments and under a budget for its hashes: the value that every run
+        needs, or with ``more`` the other one. None where nothing is kept."""
         marks = ", ".join("?" for _ in moments)
-        ask = f"SELECT value FROM device WHERE key = ? AND least <= ? AND most >= ? AND moment IN ({marks})"
+        which = "more" if more else "value"
+        ask = f"SELECT {which} FROM device WHERE key = ? AND least <= ? AND most >= ? AND moment IN ({marks})"
         with self._told():
             row = self._base.execute(ask, (key, budget, budget, *moments)).fetchone()
         return self._opened("device", key, row)
 
-    def keep_devices(self, rows: Iterable[tuple[bytes, Valid, Any]]) -> None:
-        """Keep what was found out of some devices: all of them or, where that fails, none."""
-        made = [(key, *valid, self.today, self._sealed(key, value)) for key, valid, value in rows]
+    def keep_devices(self, rows: Iterable[tuple[bytes, Valid, Any, Any]]) -> None:
+        """Keep what was found out of some devices, each as two values: all of them or, where that fails, none."""
+        made = [
+            (key, *valid, self.today, self._sealed(key, value), self._sealed(key, more))
+            for key, valid, value, more in rows
+        ]
         with self._told():
             self._base.execute("BEGIN IMMEDIATE")
-            self._base.executemany("INSERT OR REPLACE INTO device VALUES (?, ?, ?, ?, ?, ?)", made)
+            self._base.executemany("INSERT OR REPLACE INTO device VALUES (?, ?, ?, ?, ?, ?, ?)", made)
             self._base.execute("COMMIT")
 
     # -- networks ------------------------------------------------------------------------------------------------------

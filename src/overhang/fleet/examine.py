@@ -73,11 +73,17 @@ def _dated(device: Device, project: Project) -> bool:
     )
 
 
+class Known(NamedTuple):
+    """One device whose audit an earlier run has made."""
+
+    audit: DeviceAudit
+
+
 class Outcome(NamedTuple):
     """What became of one file: a device, why there is none, or None where no reader recognises it; and what was found
     to be wrong with dialects on the way."""
 
-    found: Examined | Unreadable | None
+    found: Examined | Known | Unreadable | None
     problems: tuple[Unreadable, ...] = ()
 
 

@@ -9,7 +9,7 @@ from overhang import loading
 from overhang.auditing import DeviceAudit
 from overhang.auditing.report import Unreadable
 from overhang.fleet.across import Across, compare_devices
-from overhang.fleet.examine import Examined, Examiner, Outcome, Terms
+from overhang.fleet.examine import Examined, Examiner, Known, Outcome, Terms
 from overhang.loading import STANDARD, Found, Loader, Progress, nothing_in
 from overhang.spread.world import NetworkPart
 
@@ -83,7 +83,7 @@ def gather(
             gathered.left_out.append(found)
         else:
             gathered.audits.append(outcome.found.audit)
-            run.parts[found] = outcome.found.part
+            run.parts[found] = outcome.found.part if isinstance(outcome.found, Examined) else None
     gathered.unreadable.extend(nothing_in(taken))
     return run.ended(gathered)
 
@@ -112,11 +112,12 @@ class _Run:
             from overhang.fleet.keeping import Keeper
 
             self._keeper = Keeper(cache, loader, terms, sharing.tell)
-        self.parts: dict[str, NetworkPart] = {}
+        #: by file, None where it is kept
+        self.parts: dict[str, NetworkPart | None] = {}
 
     def outcomes(self, files: Sequence[Found]) -> Iterator[Outcome]:
         """What becomes of each file, in order; standard input is read by this process."""
-        known: dict[str, Examined] = {}
+        known: dict[str, Known] = {}
         away: list[tuple[str | None, str]] = []
         for folder, each in files:
             if isinstance(each, str) and each != STANDARD:
@@ -124,7 +125,7 @@ class _Run:
                 if kept is None:
                     away.append((folder, each))
                 else:
-                    known[each] = kept
+                    known[each] = Known(kept)
         by_many: Iterator[Outcome] | None = None
         if self._sharing.jobs > 1 and len(away) >= WORTH_IT:
             from overhang.fleet.pool import examine_by_many  # what it imports takes longer than a few devices
@@ -147,12 +148,21 @@ class _Run:
                 self._keeper.keep(path, outcome.found)
         return outcome
 
+    def _part(self, path: str) -> NetworkPart:
+        """The part of a device whose audit was kept: kept too, with its secrets read again; else worked out."""
+        kept = self._keeper.part(path) if self._keeper is not None else None
+        if kept is not None:
+            return self._here.secrets_again(path, kept)
+        found = self._here.examine(None, path).found
+        assert isinstance(found, Examined), "it was read before"
+        return found.part
+
     def ended(self, gathered: Gathered) -> Gathered:
         """The same with what is wrong across the devices."""
         projects = self._loader.projects.all()
 
         def across() -> Across:
-            parts = [self._here.secrets_again(path, part) if part.bare else part for path, part in self.parts.items()]
+            parts = [part or self._part(path) for path, part in self.parts.items()]
             return compare_devices(gathered.audits, parts, projects, self._terms.moment.date())
 
         if self._keeper is None:

@@ -19,9 +19,9 @@ _AT_ONCE = 200
 
 
 class _Kept(NamedTuple):
-    """What is kept of a device: its audit, its part of the network without secrets, and digests of what was tried."""
+    """What is kept of a device beside its audit: its part of the network without secrets, and digests of what was
+    tried."""
 
-    audit: DeviceAudit
     part: NetworkPart
     tried: Mapping[bytes, bool | None]
 
@@ -37,14 +37,14 @@ class Keeper:
         self._loader, self._terms, self._tell = loader, terms, tell
         self._surroundings = Surroundings(loader, terms)
         self._keys: dict[str, bytes] = {}
-        self._waiting: list[tuple[bytes, Valid, _Kept]] = []
+        self._waiting: list[tuple[bytes, Valid, DeviceAudit, _Kept]] = []
         self._secret = cache.key
         self._moments = ("", terms.moment.date().isoformat(), terms.moment.isoformat())
         #: how many devices were found
         self.hits = 0
 
-    def look(self, path: str) -> Examined | None:
-        """What is kept of a file's device, without its secrets. Raises BadProject."""
+    def look(self, path: str) -> DeviceAudit | None:
+        """The audit that is kept of a file's device. Raises BadProject."""
         if self._cache is None:
             return None
         try:
@@ -52,12 +52,22 @@ class Keeper:
         except UnreadableInput:
             return None  # whoever examines it says why
         key = self._keys[path] = self._surroundings.device(path, content_digest(content))
-        budget = share_of(self._loader.projects.of(path).thresholds.guess, self._terms.files).units
-        kept = self._safely(lambda cache: cache.device(key, self._moments, budget))
-        if not isinstance(kept, _Kept):
+        kept = self._safely(lambda cache: cache.device(key, self._moments, self._budget(path)))
+        if not isinstance(kept, DeviceAudit):
             return None
         self.hits += 1
-        return Examined(kept.audit, kept.part._replace(hashes=HashBudget.remembering(self._secret, kept.tried)))
+        return kept
+
+    def part(self, path: str) -> NetworkPart | None:
+        """The part of the network that is kept of a file's device, without its secrets; None where it has gone."""
+        key = self._keys[path]
+        kept = self._safely(lambda cache: cache.device(key, self._moments, self._budget(path), more=True))
+        if not isinstance(kept, _Kept):
+            return None
+        return kept.part._replace(hashes=HashBudget.remembering(self._secret, kept.tried))
+
+    def _budget(self, path: str) -> int:
+        return share_of(self._loader.projects.of(path).thresholds.guess, self._terms.files).units
 
     def keep(self, path: str, examined: Examined) -> None:
         """Keep what was found out of a file's device, where the file was the same as when it was looked for."""
@@ -67,8 +77,8 @@ class Keeper:
             return
         hashes = examined.part.hashes
         at = {"day": self._moments[1], "moment": self._moments[2]}.get(examined.depends, "")
-        kept = _Kept(examined.audit, examined.part.without_secrets(), hashes.digests(self._secret))
-        self._waiting.append((key, Valid(at, hashes.least, hashes.most), kept))
+        kept = _Kept(examined.part.without_secrets(), hashes.digests(self._secret))
+        self._waiting.append((key, Valid(at, hashes.least, hashes.most), examined.audit, kept))
         if len(self._waiting) >= _AT_ONCE:
             self._flush()
 
