@@ -44,6 +44,7 @@ ENCODED = encodings(CANARY)
 COMMANDS = (
     ("audit", "--long"),
     ("audit", "--format", "json"),
+    ("audit", "--format", "jsonl"),
     ("audit", "--format", "sarif"),
     ("audit", "--format", "csv"),
     ("audit", "--format", "junit"),

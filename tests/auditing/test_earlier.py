@@ -103,9 +103,15 @@ def test_what_was_folded_into_a_finding_that_has_gone_is_not_new() -> None:
     value = audit_value(before)
     held = value["devices"][0]["findings"]
     held[0] = {**held[0], "rule": "another", "fingerprint": "0", "also": [speaking.rule]}
-    found = only_new(now, read_earlier(json.dumps(value).encode(), "x")).change
+    earlier = read_earlier(json.dumps(value).encode(), "x")
+    found = only_new(now, earlier).change
     assert found is not None
     assert (found.new, [each.rule for each in found.gone]) == ((), ["another"])
+    second = speaking._replace(fingerprint="1", lines=(), unsaid=())
+    twice = now.audits[0]._replace(findings=(*now.audits[0].findings, second))
+    found = only_new(now._replace(audits=(twice,)), earlier).change
+    assert found is not None
+    assert [each.rule for each in found.new] == [speaking.rule], "it stood for one of them"
 
 
 SHEET = """\
@@ -159,12 +165,12 @@ def test_devices_unlike_their_peers_are_told_with_what_differs() -> None:
 @pytest.mark.parametrize(
     ("data", "why"),
     [
-        (b"\0", "is no JSON"),
-        (b"[1]", "is no report of an audit"),
+        (b"\0", "is not JSON"),
+        (b"[1]", "is not the report of an audit"),
         (b'{"overhang": "1", "devices": [], "schema": 1}', "another form (schema 1)"),
         (b'{"overhang": "1", "devices": [1], "network": [], "schema": 2}', "parts missing or wrong"),
         (b'{"overhang": "1", "devices": [{"name": "a", "file": "a", "findings": [{}]}], "schema": 2}', "parts missing"),
-        (b"[" * 100_000, "is no JSON"),
+        (b"[" * 100_000, "is not JSON"),
     ],
 )
 def test_what_is_no_report(data: bytes, why: str) -> None:
@@ -185,6 +191,11 @@ def test_the_program_lists_only_what_is_new(overhang: Callable[..., Ran], write:
         f"Nothing new since then.json; {known} known findings not listed\nsince then.json: 0 new "
     )
     write("net/quay.sheet", QUAY + "snmp:\n    on\n    community readable public write\n")
+    for form in ("text", "markdown", "junit", "html"):
+        said = overhang("audit", "net", *moment, "--baseline", "then.json", "--long", "--format", form).out
+        assert "nothing found" not in said.lower(), form
+        assert "without findings" not in said, form
+    assert "0 new findings" in again.out
     worse = overhang("audit", "net", *moment, "--baseline", "then.json", "--format", "sarif")
     assert (worse.code, "community" in worse.out, "http-enabled" in worse.out) == (1, True, False)
     wrong = overhang("audit", "net", "--since", "nowhere")
@@ -193,7 +204,7 @@ def test_the_program_lists_only_what_is_new(overhang: Callable[..., Ran], write:
         True,
     )
     assert overhang("audit", "net", "--baseline", "net/quay.sheet").err.endswith(
-        "is no JSON; an earlier report comes of --format json\n"
+        "is not JSON; --format json writes a report that can be used here\n"
     )
 
 

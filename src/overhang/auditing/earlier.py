@@ -78,9 +78,9 @@ def read_earlier(data: bytes, called: str) -> Earlier:
     try:
         value = json.loads(data)
     except (ValueError, RecursionError):
-        raise NotAReport(f"{called}: is no JSON; an earlier report comes of --format json") from None
+        raise NotAReport(f"{called}: is not JSON; --format json writes a report that can be used here") from None
     if not isinstance(value, dict) or "overhang" not in value or "devices" not in value:
-        raise NotAReport(f"{called}: is no report of an audit; an earlier one comes of --format json")
+        raise NotAReport(f"{called}: is not the report of an audit; --format json writes one")
     if value.get("schema") != _SCHEMA:
         raise NotAReport(f"{called}: is a report of another form (schema {value.get('schema')!r}); make it anew")
     try:
@@ -196,7 +196,7 @@ class _Comparison:
                 unmatched.append(finding)
         gone = [each for several in left.values() for each in several]
         # what spoke for a finding has gone, and the finding speaks for itself now
-        spoken = {rule for each in gone for rule in each.also}
+        spoken = [(rule, each) for each in gone for rule in each.also]
         for finding in unmatched:
             same = next(
                 (
@@ -208,7 +208,10 @@ class _Comparison:
             )
             if same is not None:
                 gone.remove(same)
-            if same is not None or finding.rule in spoken:
+            stood_for = next((each for each in spoken if each[0] == finding.rule and each[1].covers(finding)), None)
+            if same is None and stood_for is not None:
+                spoken.remove(stood_for)  # it stood for one of that rule, and not for whatever comes later
+            if same is not None or stood_for is not None:
                 self._known += 1
             else:
                 yield finding

@@ -9,19 +9,11 @@ from typing import NamedTuple
 
 from overhang.auditing.fleet import HABITS
 from overhang.auditing.report import AuditReport
-from overhang.auditing.results import DeviceAudit
+from overhang.auditing.results import KNOWLEDGE, DeviceAudit
 from overhang.model.vocabulary import way_label
 
 #: Fewer devices are no group.
 LEAST = 4
-_KNOWING = {
-    "N": "nothing",
-    "R": "what the configuration shows",
-    "S": "one shared secret",
-    "A": "one account",
-    "T": "two or more credentials",
-    "?": "nobody can tell what",
-}
 _NO_WAY = "no way in"
 
 
@@ -83,7 +75,7 @@ def _features(audit: DeviceAudit) -> Iterator[tuple[str, str]]:
         yield name, HABITS[name][0] if does else ""
     for each in audit.exposures:
         where = " from anywhere" if each.source == "anywhere" else ""
-        yield f"{way_label(each.via)} needs", f"{_KNOWING[each.letter]}{where}, for level {each.level}"
+        yield f"{way_label(each.via)} needs", f"{KNOWLEDGE[each.letter]}{where}, for level {each.level}"
 
 
 def _differences(usual: Mapping[str, str], here: Mapping[str, str]) -> Iterator[Differs]:

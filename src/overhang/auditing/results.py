@@ -88,6 +88,17 @@ class NotExamined(NamedTuple):
     why: str
 
 
+#: The letters of the exposure map, worst first, and how little each of them stands for.
+KNOWLEDGE = {
+    "N": "nothing",
+    "R": "only what the configuration shows",
+    "?": "cannot tell",
+    "S": "one shared secret",
+    "A": "one account",
+    "T": "two or more credentials",
+}
+
+
 class Exposure(NamedTuple):
     """The least knowledge that reaches the highest level by a way: a letter of the exposure map.
 

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.auditing.report import Unreadable
-from overhang.auditing.results import Exposure
+from overhang.auditing.results import KNOWLEDGE, Exposure
 from overhang.changes.compare import Comparison, DeviceComparison, Given, compare_two, pair
 from overhang.changes.judge import Judged, expectations_on, judge_one
 from overhang.language import ParsedConfig
@@ -17,7 +17,7 @@ from overhang.project import Project
 from overhang.repository import Blob, Commit, Repository
 
 #: The letters of the exposure map, worst first.
-_WORST_FIRST = "NRSAT?"
+_WORST_FIRST = list(KNOWLEDGE)
 #: Reads a file's content: its path below the top of the repository, and its hash; None where no reader recognises it.
 Read = Callable[[str, Blob], ParsedConfig | Unreadable | None]
 

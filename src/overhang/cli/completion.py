@@ -16,6 +16,8 @@ from typing import Any
 from overhang.cli.errors import CLEAN
 from overhang.cli.main import COMMANDS, build_parser, check_word
 from overhang.cli.output import write_out
+from overhang.model.vocabulary import ALL_WAYS
+from overhang.simulation.result import OUTCOMES
 from overhang.text import OverhangError
 from overhang.text.printable import data
 
@@ -88,10 +90,10 @@ def _completer(action: argparse.Action) -> Completer | None:
         return _items if shown == "DEVICE/ITEM" else _devices
     by_name: dict[str, Completer] = {
         "RULE": _rules,
-        "WAY": _fixed(("console", "auxiliary", "ssh", "telnet", "http", "https", "snmp")),
+        "WAY": _fixed(ALL_WAYS),
         "ITEM": _items_of_one,
         "PROFILE": _profiles,
-        "OUTCOME": _fixed(("admitted", "rejected", "refused", "unknown")),
+        "OUTCOME": _fixed(OUTCOMES),
     }
     return by_name.get(shown)
 

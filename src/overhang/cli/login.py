@@ -22,10 +22,10 @@ from overhang.model.vocabulary import PORTS, WAYS
 from overhang.project import Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 from overhang.simulation.reasons import Stage
+from overhang.simulation.result import OUTCOMES
 from overhang.text import UnreadableInput, did_you_mean
 from overhang.text.printable import Printable
 
-_OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
 _ITEMS = ("user:", "key:", "certificate:", "entry:", "service:", "door:", "elevation:", "server:", "community:")
 _MOST_ASKED = 1000
 
@@ -300,7 +300,7 @@ def _expected(text: str | None) -> tuple[str, int | None] | None:
     if text is None:
         return None
     outcome, colon, level = text.partition(":")
-    right = outcome in _OUTCOMES and (not colon or (outcome == "admitted" and level.isdigit() and int(level) <= 15))
+    right = outcome in OUTCOMES and (not colon or (outcome == "admitted" and level.isdigit() and int(level) <= 15))
     if not right:
         raise UserError(f"--expect {text}: expected admitted, admitted:N, denied, dropped, refused or unknown")
     return outcome, int(level) if colon else None

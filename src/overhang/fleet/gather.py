@@ -39,6 +39,10 @@ class Gathered(NamedTuple):
     known: int = 0
 
 
+def _silently(message: str) -> None:
+    del message
+
+
 class Sharing(NamedTuple):
     """How the work of a run is shared: among ``jobs`` processes, and, where it ``keeps`` what it finds, with other runs
     through a ``cache``, a folder, or this user's. For a few devices that is not worth it, and done only with a folder.
@@ -47,7 +51,7 @@ class Sharing(NamedTuple):
     jobs: int = 1
     cache: str | None = None
     keeps: bool = False
-    tell: Callable[[str], object] = str
+    tell: Callable[[str], object] = _silently
 
 
 ALONE = Sharing()

@@ -8,7 +8,7 @@ from overhang.auditing.findings import Severity
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit
 from overhang.auditing.rules.pages import page_of
-from overhang.report.audit_summary import by_rule, in_doubt
+from overhang.report.audit_summary import by_rule, in_doubt, only_new
 from overhang.report.lines import count, cut
 
 _MOST = 5
@@ -16,9 +16,10 @@ _WHY = 120
 
 
 class Share(NamedTuple):
-    """How many devices are how bad: a severity's word, or "clean"; in hundredths of all, at least one where there are
-    any."""
+    """How many devices are how bad: a severity's word, or "clean", and what it is called; in hundredths of all, at
+    least one where there are any."""
 
+    kind: str
     word: str
     devices: int
     percent: float
@@ -31,6 +32,7 @@ class Worst(NamedTuple):
     place: int
     audit: DeviceAudit
     severity: str
+    possible: bool
     why: str
     more: str
     alike: int
@@ -67,8 +69,9 @@ def shares(report: AuditReport) -> list[Share]:
     """How many devices are how bad, worst first; those without certain findings last."""
     worst = Counter(audit.worst for audit in report.audits)
     total = max(1, len(report.audits))
-    rows = [(severity.word, worst[severity]) for severity in reversed(Severity)] + [("clean", worst[-1])]
-    return [Share(word, number, max(100 * number / total, 1.5)) for word, number in rows if number]
+    rows = [(severity.word, severity.word, worst[severity]) for severity in reversed(Severity)]
+    rows.append(("clean", "nothing new" if only_new(report) else "clean", worst[-1]))
+    return [Share(kind, word, number, max(100 * number / total, 1.5)) for kind, word, number in rows if number]
 
 
 def doubtful(report: AuditReport) -> int:
@@ -89,8 +92,8 @@ def worst_devices(report: AuditReport) -> list[Worst]:
             first = audit.findings[0]
             alike = sum((each.severity, each.possible) == (first.severity, first.possible) for each in audit.findings)
             more = f"and {alike - 1} more {first.severity.word}" if alike > 1 else ""
-            word = f"possibly {first.severity.word}" if first.possible else first.severity.word
-            found.append(Worst(place, audit, word, cut(first.message, _WHY), more, len(others)))
+            word = first.severity.word
+            found.append(Worst(place, audit, word, first.possible, cut(first.message, _WHY), more, len(others)))
     return found
 
 
@@ -103,9 +106,10 @@ def rules_that_matter(report: AuditReport) -> list[Matters]:
 
 
 def moved(report: AuditReport) -> list[Moved]:
-    """How many findings of each severity there were in the earlier report, and are now; none without one."""
+    """How many findings of each severity there were in the earlier report, and are now; none without one, nor where the
+    known findings are left out."""
     change = report.change
-    if change is None:
+    if change is None or change.filtered:  # what is left out cannot be counted here
         return []
     now = Counter(report.severities())
     new, gone = (Counter(each.severity for each in several) for several in (change.new, change.gone))

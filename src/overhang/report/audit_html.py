@@ -24,7 +24,7 @@ from overhang.report.audit_front import (
     worst_devices,
 )
 from overhang.report.audit_json import fired
-from overhang.report.audit_summary import change_phrases, not_examined, severity_count, summary, verdict
+from overhang.report.audit_summary import change_phrases, not_examined, nothing, severity_count, summary, verdict
 from overhang.report.charts import LETTERS, by_exposure, cells_of, column_label, columns_of, nobody
 from overhang.report.lines import safe
 from overhang.report.opened import opened_phrases
@@ -78,8 +78,9 @@ def audit_html(report: AuditReport) -> Printable:
         matters=rules_that_matter(report),
         moved=trends,
         trend=trend(trends),
-        change=change_phrases(report)[1:] if report.change is not None else [],
+        change=change_phrases(report)[1 if trends else 0 :],
         large=large,
+        nothing=nothing(report),
         peers=peers_of(report),
         sites=sites_of(report),
         ways=list(ways_table(report, list(LETTERS))) if large else [],

@@ -41,10 +41,20 @@ def verdict(report: AuditReport) -> tuple[str, str]:
     if found:
         return found, Severity(worst).word
     change = report.change
-    if change is not None and change.filtered:
+    if change is not None and only_new(report):
         listed = f"; {count(change.known, 'known finding')} not listed" if change.known else ""
         return f"Nothing new since {safe(change.since)}{listed}", "medium" if change.known else "good"
     return ("Nothing found among what was asked for", "medium") if report.hidden else ("Nothing found", "good")
+
+
+def only_new(report: AuditReport) -> bool:
+    """Whether the findings that an earlier report had are left out, so that none here is not none at all."""
+    return report.change is not None and report.change.filtered
+
+
+def nothing(report: AuditReport) -> str:
+    """What is said of a device without findings in the report."""
+    return "nothing new found" if only_new(report) else "nothing found"
 
 
 def _found(report: AuditReport, *, no: str) -> str:
@@ -67,7 +77,8 @@ def _found(report: AuditReport, *, no: str) -> str:
     parts = [f"{where} {'has' if len(audits) == 1 or having == 1 else 'have'} {own}"] if own else []
     parts += [f"{lesser - own} across devices"] if lesser > own else []
     asked = " among those asked for" if report.hidden else ""
-    return f"{no} high or critical findings{asked}; {' and '.join(parts)} medium or lower"
+    new = "new " if only_new(report) else ""
+    return f"{no} {new}high or critical findings{asked}; {' and '.join(parts)} medium or lower"
 
 
 def in_doubt(audit: DeviceAudit) -> bool:
@@ -153,12 +164,13 @@ def summary(report: AuditReport) -> str:
     """One line that a person can quote; what is certain and what is possible are counted apart."""
     counts, possible = report.counts, report.possible_counts
     total, maybe = sum(counts.values()), sum(possible.values())
-    parts = [f"{count(len(report.audits), 'device')} audited: {count(total, 'finding')}"]
+    findings = count(total, "new finding" if only_new(report) else "finding")
+    parts = [f"{count(len(report.audits), 'device')} audited: {findings}"]
     parts[0] += _tally(counts) if total else ""
     if maybe:
         parts.append(f"{maybe} possible{_tally(possible)}")
     clean = sum(not audit.findings for audit in report.audits)
-    if clean:
+    if clean and not only_new(report):
         parts.append(f"{clean} without findings")
     if report.hidden:
         parts.append(f"{report.hidden} not asked for")

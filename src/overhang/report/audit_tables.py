@@ -13,6 +13,7 @@ from overhang.auditing.rules.pages import page_of
 from overhang.report.audit_summary import (
     by_rule,
     not_examined,
+    nothing,
     own_lines,
     severity_count,
     severity_phrase,
@@ -106,7 +107,7 @@ def audit_junit(report: AuditReport) -> Printable:
     """A suite for each device with a failure for each finding; what was not examined is a skipped case."""
     suites = Suites("overhang audit", failures=len(report.severities()))
     for audit in report.audits:
-        _device_suite(suites, audit)
+        _device_suite(suites, audit, nothing(report))
     if report.network or report.network_waived or report.unreadable:
         failures, errors, skipped = len(report.network), len(report.unreadable), len(report.network_waived)
         across = "across devices"
@@ -122,7 +123,7 @@ def audit_junit(report: AuditReport) -> Printable:
     return suites.text()
 
 
-def _device_suite(suites: Suites, audit: DeviceAudit) -> None:
+def _device_suite(suites: Suites, audit: DeviceAudit, none: str) -> None:
     left = [(each.finding.rule, f"waived until {each.until}: {each.reason}") for each in audit.waived]
     left += [(f"not examined: {what}", why) for what, why in audit.not_examined]
     failures, skipped = len(audit.findings), len(left)
@@ -134,7 +135,7 @@ def _device_suite(suites: Suites, audit: DeviceAudit) -> None:
     for name, why in left:
         suite.case(name, audit.name, "skipped", {"message": why})
     if not failures and not left:
-        suite.case("nothing found", audit.name)
+        suite.case(none, audit.name)
 
 
 def _detail(finding: ReportedFinding) -> str:

@@ -15,6 +15,8 @@ from overhang.report.audit_summary import (
     by_rule,
     change_phrases,
     not_examined,
+    nothing,
+    only_new,
     read_by,
     severity_count,
     summary,
@@ -54,7 +56,7 @@ def audit_lines(report: AuditReport, width: int, *, long: bool) -> Iterator[Line
         yield from checklist_of_one(report.audits[0], width)
     if long:
         for audit in report.audits:
-            yield from _device(audit, width)
+            yield from _device(audit, width, nothing(report))
     elif report.audits:
         yield from _table(report, width)
         yield from _rules(report, width)
@@ -88,7 +90,8 @@ def _table(report: AuditReport, width: int) -> Iterator[Line]:
     if len(report.audits) > _MOST_DEVICES:
         rest = report.audits[_MOST_DEVICES:]
         clean = sum(not audit.findings for audit in rest)
-        more = f"and {count(len(rest), 'more device', 'more devices')}, {clean:,} of them without findings; "
+        without = "new findings" if only_new(report) else "findings"
+        more = f"and {count(len(rest), 'more device', 'more devices')}, {clean:,} of them without {without}; "
         yield [(more + "every other format lists all", "dim")]
     yield from legend(width)
     yield []
@@ -113,7 +116,7 @@ def _rules(report: AuditReport, width: int) -> Iterator[Line]:
 # -- the long form -----------------------------------------------------------------------------------------------------
 
 
-def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
+def _device(audit: DeviceAudit, width: int, none: str) -> Iterator[Line]:
     about = ", ".join(cut(part, 30) for part in (audit.kind, audit.site) if part)
     name = cut(audit.name, 40)
     room = max(20, width - len(name) - len(about) - 4)
@@ -125,7 +128,7 @@ def _device(audit: DeviceAudit, width: int) -> Iterator[Line]:
     elif not audit.profile_said:
         yield [(f"  no profile is configured; {audit.profile} is assumed", "dim")]
     if not audit.findings:
-        yield [("  nothing found", "good")]
+        yield [(f"  {none}", "good" if none == "nothing found" else "")]
     fixed: set[object] = set()
     for finding in audit.findings:
         yield from _finding(finding, audit.file, width, fixed)

@@ -26,6 +26,7 @@ from overhang.report.audit_summary import (
     summary,
     verdict,
 )
+from overhang.report.charts import MARK_COLOURS
 from overhang.report.lines import count
 from overhang.report.opened import opened_phrases
 from overhang.text import OverhangError
@@ -94,15 +95,8 @@ _WIDTHS = {
     "remark": 30,
     "fingerprint": 36,
 }
-#: The shades of a checklist's marks: behind them, and of their words.
-_MARKS = {
-    "open": ("9B1C2E", "FFFFFF"),
-    "locked out": ("57204F", "FFFFFF"),
-    "weak": ("E08162", "111111"),
-    "cannot tell": ("E9D48A", "111111"),
-    "good": ("CFE3F0", "111111"),
-}
 _LINE_HEIGHT, _MOST_LINES = 14, 9
+_MARKS = {mark.word: colours for mark, colours in MARK_COLOURS.items()}
 _ASPECTS = {each.title for each in Aspect}
 _COUNTS = {each.word for each in Severity}
 _SHADES = {"critical": "57204F", "high": "9B1C2E", "medium": "A8501F", "low": "1F6391", "info": "5B6067"}
@@ -130,7 +124,7 @@ def read_notes(data: bytes, called: str) -> list[Note]:
     try:
         book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
     except (zipfile.BadZipFile, KeyError, ValueError, OSError, TypeError):
-        raise NotAWorkbook(f"{called}: is no workbook; an earlier one comes of --format xlsx") from None
+        raise NotAWorkbook(f"{called}: is not a workbook; --format xlsx writes one") from None
     notes: list[Note] = []
     for title in ("Findings", "No longer found"):
         if title not in book.sheetnames:
@@ -145,7 +139,7 @@ def read_notes(data: bytes, called: str) -> list[Note]:
             told = [str(row[at[each]] or "") for each in ("device", "rule", "severity", "fingerprint")]
             notes.append(Note(told[0], told[1], told[2], filled, told[3]))
     if "Findings" not in book.sheetnames:
-        raise NotAWorkbook(f"{called}: has no sheet of findings; an earlier one comes of --format xlsx")
+        raise NotAWorkbook(f"{called}: has no sheet Findings; --format xlsx writes one")
     return notes
 
 
@@ -357,8 +351,10 @@ class _Styles:
         if head == "severity" and value in _SHADES:
             cell.font = Font(name="Calibri", bold=True, color=_SHADES[str(value)])
         elif head in _ASPECTS and value in _MARKS:
-            behind, shade = _MARKS[str(value)]
-            cell.fill, cell.font = PatternFill("solid", fgColor=behind), Font(name="Calibri", color=shade)
+            behind, ink = _MARKS[str(value)]
+            shade = "FFFFFF" if ink == "white" else "111111"
+            cell.fill = PatternFill("solid", fgColor=behind.lstrip("#"))
+            cell.font = Font(name="Calibri", color=shade)
         return cell._style
 
 

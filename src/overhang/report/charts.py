@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, ParamSpec, TypeVar
 from overhang.auditing.aspects import Aspect
 from overhang.auditing.checklist import Mark
 from overhang.auditing.report import AuditReport
-from overhang.auditing.results import DeviceAudit, Exposure, LoginTrace
+from overhang.auditing.results import KNOWLEDGE, DeviceAudit, Exposure, LoginTrace
 from overhang.model.vocabulary import way_label
 from overhang.report.audit_summary import in_doubt
 from overhang.report.lines import count, cut, safe
@@ -25,16 +25,17 @@ Shown = TypeVar("Shown")
 
 #: Letters of the exposure map, worst first: what it means, its colour, and that of the letter on it. The colours are a
 #: diverging scale that all kinds of colour vision tell apart.
-LETTERS: dict[str, tuple[str, str, str]] = {
-    "N": ("nothing", "#9b1c2e", "white"),
-    "R": ("only what the configuration shows", "#e08162", "black"),
-    "S": ("one shared secret", "#f7d3bd", "black"),
-    "A": ("one account", "#cfe3f0", "black"),
-    "T": ("two or more credentials", "#5b9bc8", "black"),
-    "?": ("cannot tell", "#e9d48a", "black"),
+_SHADES = {
+    "N": ("#9b1c2e", "white"),
+    "R": ("#e08162", "black"),
+    "?": ("#e9d48a", "black"),
+    "S": ("#f7d3bd", "black"),
+    "A": ("#cfe3f0", "black"),
+    "T": ("#5b9bc8", "black"),
 }
+LETTERS: dict[str, tuple[str, str, str]] = {letter: (KNOWLEDGE[letter], *shade) for letter, shade in _SHADES.items()}
 #: How bad a letter is, and from where it is: the worst have least.
-_BAD = {letter: place for place, letter in enumerate("NR?SAT")}
+_BAD = {letter: place for place, letter in enumerate(KNOWLEDGE)}
 _FROM = {"anywhere": 0, "limited": 1, "port": 2}
 _COLUMNS = ("console", "auxiliary", "telnet", "http", "ssh", "https", "snmp")
 _SHORT = {"console": "console", "auxiliary": "aux."}

@@ -11,11 +11,10 @@ from overhang.model.vocabulary import is_way
 from overhang.simulation.decide import decide
 from overhang.simulation.lockout import LockoutState
 from overhang.simulation.resolve import ResolvedDevice
-from overhang.simulation.result import Attempt, Certificate, Result
+from overhang.simulation.result import OUTCOMES, Attempt, Certificate, Result
 from overhang.text import OverhangError, did_you_mean
 
 _LONGEST_SEQUENCE = 1e12
-_OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
 _DECODE = json.JSONDecoder().raw_decode
 
 
@@ -146,7 +145,7 @@ def _way(value: Any) -> str:
 
 def _outcomes(value: Any) -> tuple[str, ...]:
     found = _texts(value)
-    if not found or not set(found) <= set(_OUTCOMES):
+    if not found or not set(found) <= set(OUTCOMES):
         raise ValueError
     return found
 
@@ -281,7 +280,7 @@ _FIELDS: dict[str, tuple[str, Callable[[Any], Any], str]] = {
     "at": ("at", _seconds, "seconds since the start, 0 or more"),
     "now": ("now", _moment, "an ISO 8601 date"),
     "device": ("device", _text, "the file of the device's configuration"),
-    "expect": ("expect", _outcomes, f"{', '.join(_OUTCOMES)}, or a list of these"),
+    "expect": ("expect", _outcomes, f"{', '.join(OUTCOMES)}, or a list of these"),
     "expect_level": ("expect_level", _level, "a level from 0 to 15"),
     "reset": ("reset", _flag, "true or false"),
 }

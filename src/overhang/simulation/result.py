@@ -101,6 +101,10 @@ class Step(NamedTuple):
         return self.code.format(*self.arguments)
 
 
+#: How an attempt can end.
+OUTCOMES = ("admitted", "denied", "dropped", "refused", "unknown")
+
+
 class Result(NamedTuple):
     """How an attempt ends.
 
