@@ -4,7 +4,7 @@ import os
 import stat
 import sys
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
-from typing import BinaryIO
+from typing import BinaryIO, TypeVar
 
 from overhang.auditing.report import Unreadable
 from overhang.formats import FormatRegistry, NoReader, Reader
@@ -27,6 +27,7 @@ _UNKNOWN = (
 Found = tuple[str | None, str | Unreadable]
 Progress = Callable[[list[Found]], Iterable[Found]]
 Config = ParsedConfig | Unreadable
+Taken = TypeVar("Taken")
 
 
 #: The path that names standard input, and what it is called where it is shown.
@@ -59,6 +60,10 @@ class Projects:
                 project = project._replace(thresholds=project.thresholds._replace(guess=self.guess))
             self._by_folder[folder] = project
         return self._by_folder[folder]
+
+    def hold(self, path: str, project: Project) -> None:
+        """Use a project for the configurations of a folder, whatever lies there."""
+        self._by_folder[os.path.dirname(path) or "."] = project
 
     def all(self) -> list[Project]:
         """The projects asked for so far, each once, by file."""
@@ -117,11 +122,13 @@ class Loader:
             yield result
         yield from nothing_in(taken)
 
-    def take(self, folder: str | None, path: str, load: Callable[[str], ParsedConfig] | None = None) -> Config | None:
+    def take(
+        self, folder: str | None, path: str, load: "Callable[[str], Taken] | None" = None
+    ) -> "ParsedConfig | Taken | Unreadable | None":
         """One of the files found: read, or why it cannot be. None for one of a searched ``folder`` that no reader
         recognises. ``load`` reads it in another way than ``self.load``."""
         try:
-            return (load or self.load)(path)
+            return self.load(path) if load is None else load(path)
         except Unrecognised as problem:
             return None if folder is not None else Unreadable(self.shown(path), str(problem))
         except UnreadableInput as problem:
@@ -187,13 +194,13 @@ class Loader:
         """
         return self.read(self.bytes_of(path), self.shown(path))
 
-    def read(self, data: bytes, path: str, shown: str | None = None) -> ParsedConfig:
-        """Read one configuration from its bytes. ``path`` says which project and dialects hold for it; ``shown`` is
-        what it is called, where that is not its path.
+    def read(self, data: bytes, path: str, shown: str | None = None, reader: Reader | None = None) -> ParsedConfig:
+        """Read one configuration from its bytes. ``path`` says which project and dialects hold for it, unless its
+        ``reader`` is known; ``shown`` is what it is called, where that is not its path.
 
         Raises UnreadableInput, and Unrecognised where there is no reader for it.
         """
-        config = self._choose(path, data).read(data, shown or path)
+        config = (reader or self._choose(path, data)).read(data, shown or path)
         named = config.device.facts.profile
         if named is None or named.value in config.profiles or named.value in self.projects.of(path).profiles:
             return config
@@ -202,7 +209,11 @@ class Loader:
 
     def reader(self, path: str) -> Reader:
         """The reader for a file. Raises UnreadableInput."""
-        return self._choose(self.shown(path), self.bytes_of(path))
+        return self.reader_of(path, self.bytes_of(path))
+
+    def reader_of(self, path: str, data: bytes) -> Reader:
+        """The reader for a file of which the bytes are known. Raises UnreadableInput."""
+        return self._choose(self.shown(path), data)
 
     def shown(self, path: str) -> str:
         """What a path is called; standard input as it was named."""

@@ -17,9 +17,9 @@ ROOT = Path(__file__).parents[2]
 PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
 #: What stands for something that the reader has: a word in capitals, dots, brackets, alternatives.
 STANDS_FOR = re.compile(r"(?<![-\w.])[A-Z]{4,}(?![\w.-])|\.\.\.|[\[|]|\b(SHEET|OLD|NEW)\b")
-#: What waits for a person, serves until it is stopped, or makes hundreds of logins; other tests drive these.
+#: What waits for a person, serves until it is stopped, makes hundreds of logins, or needs a cluster; other tests drive these.
 ELSEWHERE = re.compile(
-    r"overhang (stand-in|prove|password|trust|interview)|--typed\b|dialect interview|--from 10\.64\.1\.7$"
+    r"overhang (stand-in|prove|password|trust|interview)|--typed\b|--scheduler\b|dialect interview|--from 10\.64\.1\.7$"
 )
 #: Command lines that need files which their page has the reader write, or that a person's own things are shown by.
 OWN_FILES = re.compile(r"ropeyard|lantern\.dialect|in-effect\.sheet|attempts\.jsonl")

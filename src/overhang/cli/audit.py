@@ -27,6 +27,7 @@ from overhang.text import UnreadableInput, did_you_mean
 from overhang.text.printable import Printable
 
 if TYPE_CHECKING:
+    from overhang.fleet.cluster import Cluster
     from overhang.report.audit_xlsx import Note
 
 FORMATS = ("text", "json", "jsonl", "csv", "sarif", "junit", "markdown", "html", "xlsx", "parquet")
@@ -79,6 +80,10 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--jobs", metavar="N", help="let so many processes share the work of many devices (default: as many as cores)"
     )
+    about = "hand the work to the Dask cluster of this scheduler: tls://HOST:PORT, or tcp://127.0.0.1:PORT"
+    parser.add_argument("--scheduler", metavar="ADDRESS", help=about)
+    about = "with --scheduler: its workers see the same files in the same folders, and read them themselves"
+    parser.add_argument("--shared-files", action="store_true", help=about)
     add_cache(parser)
     parser.add_argument("--no-cache", action="store_true", help="work everything out anew, and keep nothing of it")
 
@@ -171,11 +176,21 @@ def add_cache(parser: argparse.ArgumentParser) -> None:
 
 def sharing_of(options: argparse.Namespace) -> Sharing:
     """Who does the work. Raises UserError."""
-    if options.no_cache:
-        if options.cache is not None:
-            raise UserError("--cache and --no-cache cannot be used together")
-        return Sharing(jobs_of(options))
-    return Sharing(jobs_of(options), options.cache, keeps=True, tell=tell)
+    if options.no_cache and options.cache is not None:
+        raise UserError("--cache and --no-cache cannot be used together")
+    return Sharing(jobs_of(options), options.cache, not options.no_cache, tell, _cluster(options))
+
+
+def _cluster(options: argparse.Namespace) -> "Cluster | None":
+    if options.scheduler is None:
+        if options.shared_files:
+            raise UserError("--shared-files is for --scheduler")
+        return None
+    if options.jobs is not None:
+        raise UserError("--jobs and --scheduler cannot be used together: the cluster has its own workers")
+    from overhang.fleet.cluster import Cluster
+
+    return Cluster(options.scheduler, options.shared_files)
 
 
 def jobs_of(options: argparse.Namespace) -> int:

@@ -8,6 +8,7 @@ from overhang.auditing import DeviceAudit, audit_config
 from overhang.auditing.report import Unreadable
 from overhang.exposure import AccessPaths, resolve
 from overhang.fleet.digests import content_digest
+from overhang.formats import Reader
 from overhang.language import ParsedConfig
 from overhang.loading import Loader, Projects
 from overhang.model import Device
@@ -87,6 +88,14 @@ class Outcome(NamedTuple):
     problems: tuple[Unreadable, ...] = ()
 
 
+class Carried(NamedTuple):
+    """A file whose bytes somebody else has read, who says which reader and project hold for it."""
+
+    data: bytes
+    reader: Reader
+    project: Project
+
+
 class Examiner:
     """Audits the devices of a run, one after another."""
 
@@ -94,14 +103,16 @@ class Examiner:
         self.terms = terms
         self.loader = loader or Loader(Projects(terms.project, terms.guess), terms.reader, terms.dialect, terms.trusted)
 
-    def examine(self, folder: str | None, path: str) -> Outcome:
-        """Read and audit one file. Raises BadProject."""
+    def examine(self, folder: str | None, path: str, carried: Carried | None = None) -> Outcome:
+        """Read and audit one file, from what was ``carried`` here or else where it lies. Raises BadProject."""
         content = [b""]
+        if carried is not None:
+            self.loader.projects.hold(path, carried.project)
 
         def load(path: str) -> ParsedConfig:
-            data = self.loader.bytes_of(path)
+            data = self.loader.bytes_of(path) if carried is None else carried.data
             content[0] = content_digest(data)
-            return self.loader.read(data, self.loader.shown(path))
+            return self.loader.read(data, self.loader.shown(path), reader=carried and carried.reader)
 
         config = self.loader.take(folder, path, load)
         problems = tuple(self.loader.problems())
@@ -111,6 +122,19 @@ class Examiner:
         hashes = share_of(project.thresholds.guess, self.terms.files)
         found = examine(config, project, self.terms.moment, self.terms.key, hashes)
         return Outcome(found._replace(content=content[0]), problems)
+
+    def carry(self, folder: str | None, path: str) -> Carried | Outcome:
+        """Read a file's bytes, for others to examine it; the outcome where that fails. Raises BadProject."""
+
+        def load(path: str) -> Carried:
+            data = self.loader.bytes_of(path)
+            return Carried(data, self.loader.reader_of(path, data), self.loader.projects.of(path))
+
+        found = self.loader.take(folder, path, load)
+        if found is None or isinstance(found, Unreadable):
+            return Outcome(found, tuple(self.loader.problems()))
+        assert isinstance(found, Carried), "load gives nothing else"
+        return found
 
     def secrets_again(self, path: str, part: NetworkPart) -> NetworkPart:
         """A part that was kept without its secrets, with those of its file; without, where that has gone meanwhile."""

@@ -15,6 +15,7 @@ from overhang.spread.world import NetworkPart
 
 if TYPE_CHECKING:
     from overhang.fleet.cache import Cache
+    from overhang.fleet.cluster import Cluster
 
 #: So many files are worth a second process: starting one takes as long as auditing some.
 WORTH_IT = 40
@@ -46,12 +47,13 @@ def _silently(message: str) -> None:
 class Sharing(NamedTuple):
     """How the work of a run is shared: among ``jobs`` processes, and, where it ``keeps`` what it finds, with other runs
     through a ``cache``, a folder, or this user's. For a few devices that is not worth it, and done only with a folder.
-    ``tell`` is given what is wrong with the cache."""
+    ``tell`` is given what is wrong with the cache. A ``cluster`` does the work in place of processes."""
 
     jobs: int = 1
     cache: str | None = None
     keeps: bool = False
     tell: Callable[[str], object] = _silently
+    cluster: "Cluster | None" = None
 
 
 ALONE = Sharing()
@@ -64,7 +66,7 @@ def gather(
     progress: Progress = lambda found: found,
     sharing: Sharing = ALONE,
 ) -> Gathered:
-    """Audit the devices that ``paths`` name. Raises BadProject."""
+    """Audit the devices that ``paths`` name. Raises BadProject, ClusterProblem."""
     files = list(loading.find_files(paths))
     loader.count = len(files)
     cache = _cache(sharing, len(files))
@@ -131,7 +133,11 @@ class _Run:
                 else:
                     known[each] = Known(kept)
         by_many: Iterator[Outcome] | None = None
-        if self._sharing.jobs > 1 and len(away) >= WORTH_IT:
+        if self._sharing.cluster is not None and away:
+            from overhang.fleet.cluster import examine_by_cluster
+
+            by_many = examine_by_cluster(self._sharing.cluster, self._here, away)
+        elif self._sharing.jobs > 1 and len(away) >= WORTH_IT:
             from overhang.fleet.pool import examine_by_many  # what it imports takes longer than a few devices
 
             by_many = examine_by_many(self._terms, away, self._sharing.jobs)

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Callable, Collection
 from fnmatch import fnmatchcase
-from functools import cached_property
+from functools import cached_property, lru_cache
 from importlib.resources import files
 from itertools import islice
 
@@ -13,6 +13,7 @@ from overhang.dialect.model import BadDialect, Dialect
 from overhang.dialect.pattern import Mismatch
 from overhang.dialect.tokenizer import Text
 from overhang.formats.registry import DIALECT as ENDING
+from overhang.formats.registry import STEP
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import decode
 from overhang.text import UnreadableInput
@@ -36,6 +37,16 @@ class DialectReader:
         self.about = dialect.about
         self._find_openers = openers
         self._trusted = trusted
+        self._sent: bytes | str = b""
+
+    def __reduce__(self) -> tuple[object, ...]:
+        """As its text, and its step where that may run; who gets it looks for what opens masking where he is."""
+        step: bytes | str = b""
+        try:
+            step = getattr(self.helpers.step, "source", b"")
+        except UnreadableInput as problem:
+            step = str(problem)
+        return _again, ("\n".join(self.dialect.lines), self.dialect.file, step)
 
     @cached_property
     def openers(self) -> dict[str, Callable[[str], str]]:
@@ -51,10 +62,13 @@ class DialectReader:
 
     def _step(self) -> Step:
         from overhang.teach.step import Step
-        from overhang.teach.trust import ENDING as STEP
         from overhang.teach.trust import NotAStep, is_trusted, read_step
 
         path = self.dialect.file.removesuffix(ENDING) + STEP
+        if isinstance(self._sent, str):
+            raise UnreadableInput(self._sent)
+        if self._sent:
+            return Step(self._sent, path)
         try:
             data = read_step(path)
             trusted = is_trusted(data, self._trusted)
@@ -90,6 +104,16 @@ class DialectReader:
     def read(self, data: bytes, file: str) -> ParsedConfig:
         """Read it. Raises Unreadable."""
         return read_dialect_text(self.dialect, decode(data), file, self.helpers)
+
+
+@lru_cache(maxsize=8)
+def _again(text: str, file: str, step: bytes | str) -> DialectReader:
+    """The reader for a dialect that was sent, with its step, or why that may not run."""
+    from overhang.formats.registry import FormatRegistry
+
+    made = DialectReader(read_dialect(text.encode(), file), FormatRegistry().openers)
+    made._sent = step
+    return made
 
 
 def load_dialect(path: str, shown: str | None = None, *, recognising: bool = False) -> Dialect:

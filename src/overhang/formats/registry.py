@@ -42,6 +42,10 @@ class _Foreign:
         self.about = str(getattr(reader, "about", ""))
         self._reader = reader
 
+    def __reduce__(self) -> tuple[object, ...]:
+        """As its name: who gets it needs the same package."""
+        return _named_again, (self.name,)
+
     def recognises(self, data: bytes, file: str) -> bool:
         """Ask it; one that fails does not recognise the file."""
         try:
@@ -62,6 +66,13 @@ class _Foreign:
         return config
 
 
+def _named_again(name: str) -> Reader:
+    """The reader of a package, by its name. Raises NoReader."""
+    found = FormatRegistry(name).given
+    assert found is not None
+    return found
+
+
 class FormatRegistry:
     """All readers there are for a run. ``problems`` is what is wrong with dialects that were found, not asked for.
 
@@ -75,13 +86,14 @@ class FormatRegistry:
         self._folders: dict[str, list[DialectReader]] = {}
         self._heads: dict[str, DialectReader] = {}
         self._others: list[Reader] | None = None
-        self._given: Reader | None = None
+        #: the reader that was asked for
+        self.given: Reader | None = None
         if reader is not None and dialect is not None:
             raise NoReader("--reader and --dialect cannot be used together")
         if reader is not None:
-            self._given = self._named(reader)
+            self.given = self._named(reader)
         elif dialect is not None:
-            self._given = self._dialect_asked(dialect, "--dialect")
+            self.given = self._dialect_asked(dialect, "--dialect")
 
     # -- choosing ------------------------------------------------------------------------------------------------------
 
@@ -92,8 +104,8 @@ class FormatRegistry:
 
         ``patterns`` are those of the project file for the names of files, each with a dialect; ``root`` is its folder.
         """
-        if self._given is not None:
-            return self._given
+        if self.given is not None:
+            return self.given
         for pattern, dialect in (patterns or {}).items():
             inside = os.path.relpath(file, root or ".").replace(os.sep, "/")
             if fnmatchcase(inside, pattern) or fnmatchcase(os.path.basename(file), pattern):
@@ -156,7 +168,8 @@ class FormatRegistry:
                 self._others.append(_Foreign(name, found))
         return self._others
 
-    def _openers(self) -> dict[str, Callable[[str], str]]:
+    def openers(self) -> dict[str, Callable[[str], str]]:
+        """What packages open the masking of makers with, by name."""
         return dict(_entry_points(OPENERS, self.problems))
 
     def _shipped(self, data: bytes) -> "Iterator[DialectReader]":
@@ -201,7 +214,7 @@ class FormatRegistry:
 
         # where those that come with the product are installed is of no use to anybody
         shown = os.path.basename(path) if path in shipped().values() else None
-        return DialectReader(load_dialect(path, shown), self._openers, self._trusted)
+        return DialectReader(load_dialect(path, shown), self.openers, self._trusted)
 
     def _dialect_asked(self, name: str, who: str, root: str = "") -> "DialectReader":
         """A dialect by its file, or by its name among those that come with the product. Raises NoReader."""

@@ -21,7 +21,7 @@ class Step:
     """A step that may run. Raises UnreadableInput where it is no Python, or has no function ``read``."""
 
     def __init__(self, data: bytes, file: str) -> None:
-        self.file = file
+        self.file, self.source = file, data
         space: dict[str, Any] = {"__name__": "overhang_step", "__file__": file}
         code: CodeType = self._guarded(lambda: compile(data, file, "exec", dont_inherit=True))
         self._spelt = frozenset(_words(code))
