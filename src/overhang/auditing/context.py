@@ -86,6 +86,10 @@ class RuleContext:
         self.not_examined: list[tuple[str, str]] = []
         #: whether some rule took more steps than there are
         self.given_up = False
+        #: what was asked that hangs on more than what is equal and in which order: sets of sources that may reach
+        #: beyond the management networks, and words that were held against others that look like them
+        self.asked_outside: dict[int, bool] = {}
+        self.likened: list[tuple[str, Collection[str]]] = []
         self._work = Work(resolved)
         self._witness = Witness(resolved, self.exposure, moment, project.servers, _MOST_RUNS, self._work)
         self._kept: dict[Hashable, object] = {}
@@ -141,7 +145,7 @@ class RuleContext:
     @cached_property
     def outside(self) -> Callable[[int], bool]:
         """What tells whether a set of sources reaches beyond the management networks."""
-        return outside_of(self.management_prefixes, self.exposure.address_classes)
+        return outside_of(self.management_prefixes, self.exposure.address_classes, self.asked_outside)
 
     def severity(self, paths: Iterable[AccessPath], effort: AttackerEffort) -> Severity:
         """How bad it is that a fault opens some access paths."""
@@ -385,6 +389,7 @@ class RuleContext:
     def near(self, word: str, known: Collection[str]) -> str | None:
         """The word that may have been meant. Raises TooMuchWork."""
         self.spend(1 + len(known) // 2)
+        self.likened.append((word, known))
         return did_you_mean(word, known)
 
     def _decided(self, attempt: Attempt) -> Result:

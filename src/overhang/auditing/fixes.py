@@ -3,7 +3,6 @@
 ``withheld`` stands where somebody has to choose a secret; 192.0.2.0/24 (RFC 5737) where only they know the network.
 """
 
-import ipaddress
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -304,11 +303,10 @@ def _both(context: RuleContext, name: str, networks: Iterable[str]) -> list[str]
     wanted = [parse_prefix(each) for each in networks]
     found: list[str] = []
     for family, low, high in classes.ranges(classes.allowed(held)):
-        kind = ipaddress.IPv4Address if family == 4 else ipaddress.IPv6Address
         for each in wanted:
             first, last = max(low, each.low), min(high, each.high)
             if each.family == family and first <= last:
-                found += map(str, ipaddress.summarize_address_range(kind(first), kind(last)))
+                found += classes.prefixes_of(family, first, last)
     return list(dict.fromkeys(found))
 
 

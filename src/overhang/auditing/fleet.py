@@ -12,8 +12,10 @@ from overhang.auditing import fixes
 from overhang.auditing.context import RuleContext
 from overhang.auditing.findings import Severity
 from overhang.auditing.results import DeviceAudit, FleetFingerprint, PasswordFingerprint
+from overhang.auditing.stored_passwords import PasswordPlace, stored_passwords
 from overhang.auditing.waivers import waived_on_all
-from overhang.model.stored_secret import Form
+from overhang.model import Device
+from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.verification import plain_text
 from overhang.project import Project
 
@@ -79,13 +81,36 @@ HABITS = {
 }
 
 
-def fleet_fingerprint(context: RuleContext, key: bytes) -> FleetFingerprint:
-    """The fingerprint of a device; ``key`` is random and the same for all devices of a run."""
+def fleet_fingerprint(context: RuleContext) -> FleetFingerprint:
+    """The fingerprint of a device, the digests of its passwords left out."""
     facts = context.device.facts
     kind = facts.kind.value if facts.kind is not None else ""
     site = facts.site.value if facts.site is not None else ""
     habits = tuple(_habits(context)) if context.exposure.complete else ()  # a way not found is no habit
-    return FleetFingerprint(kind, site, habits, tuple(_passwords(context, key)))
+    return FleetFingerprint(kind, site, habits, tuple(_passwords(context)))
+
+
+def with_digests(found: FleetFingerprint, device: Device, key: bytes) -> FleetFingerprint:
+    """The fingerprint of a device with the digests of its passwords; ``key`` is random and the same for all devices of
+    a run."""
+    counting = [place.said.value for place in stored_passwords(device) if _counts(place)]
+    passwords = (
+        each._replace(digest=_digest(stored, key)) for each, stored in zip(found.passwords, counting, strict=True)
+    )
+    return found._replace(passwords=tuple(passwords))
+
+
+def _counts(place: PasswordPlace) -> bool:
+    """Whether a password may be another one's equal."""
+    stored = place.said.value
+    alone = (Form.WITHHELD, Form.NONE, Form.FACTORY, Form.UNOPENABLE)
+    return not (stored.form in alone or place.unused or plain_text(stored) == "")
+
+
+def _digest(stored: StoredSecret, key: bytes) -> bytes:
+    plain = plain_text(stored)
+    text = f"plain {plain}" if plain else f"{stored.form.value} {stored.text}"
+    return hashlib.blake2b(text.encode("utf-8", "surrogatepass"), key=key, digest_size=16).digest()
 
 
 def _habits(context: RuleContext) -> Iterator[tuple[str, bool, int]]:
@@ -118,17 +143,11 @@ def _line(said: Any, head: int) -> int:
     return said.origin.line if said is not None else head
 
 
-def _passwords(context: RuleContext, key: bytes) -> Iterator[PasswordFingerprint]:
-    for place in context.passwords:
-        stored = place.said.value
-        plain = plain_text(stored)
-        if stored.form in (Form.WITHHELD, Form.NONE, Form.FACTORY, Form.UNOPENABLE) or plain == "" or place.unused:
-            continue
-        text = f"plain {plain}" if plain else f"{stored.form.value} {stored.text}"
-        digest = hashlib.blake2b(text.encode("utf-8", "surrogatepass"), key=key, digest_size=16).digest()
+def _passwords(context: RuleContext) -> Iterator[PasswordFingerprint]:
+    for place in filter(_counts, context.passwords):
         level = max((path.level for path in context.opened_by({place.item})), default=-1)
         fix = _fix(context, place.item)
-        yield PasswordFingerprint(digest, place.label, place.said.origin.line, level, fix, place.item)
+        yield PasswordFingerprint(b"", place.label, place.said.origin.line, level, fix, place.item)
 
 
 def _fix(context: RuleContext, item: str) -> tuple[str, ...]:

@@ -4,16 +4,17 @@ import datetime
 import hashlib
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
-from overhang.auditing.checklist import checklist
+from overhang.auditing.checklist import ChecklistItem, checklist
 from overhang.auditing.context import AccessPoint, RuleContext
 from overhang.auditing.findings import Finding
-from overhang.auditing.fleet import fleet_fingerprint
+from overhang.auditing.fleet import fleet_fingerprint, with_digests
 from overhang.auditing.registry import run_rules
 from overhang.auditing.results import (
     DeviceAudit,
     Exposure,
+    FleetFingerprint,
     LoginTrace,
     NotExamined,
     Opened,
@@ -34,6 +35,7 @@ from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import PORTS, way_label
 from overhang.profiles import KEYS, UNKNOWN
 from overhang.project import Project
+from overhang.project.model import Waiver
 from overhang.simulation import ResolvedDevice, Result
 from overhang.text import Level
 
@@ -53,69 +55,114 @@ def audit_config(
     ``key`` is random and the same for a whole run: digests of passwords are compared under it across devices.
     ``hashes`` is what trying the device's hashes may cost; ``keep`` is handed what was worked out of the device.
     """
-    device = config.device
     resolved = resolve(config, project, hashes)
     context = RuleContext(resolved, project, moment)
     if keep is not None:
         keep(resolved, context.exposure)
+    return quoted(judged(context, config), config, project, key)
+
+
+class Judged(NamedTuple):
+    """What there is to say of a device before its own text is quoted, and its passwords are known by digests.
+
+    ``findings`` are without their access paths, which stand beside them as they are reported, with what profiles leave
+    unsaid, and the waiver, if one holds.
+    """
+
+    findings: tuple[tuple[Finding, tuple[Opened, ...], tuple[Unsaid, ...], Waiver | None], ...]
+    profile: str | None
+    profile_said: bool
+    not_examined: tuple[NotExamined, ...]
+    exposures: tuple[Exposure, ...]
+    easiest: LoginTrace | None
+    fingerprint: FleetFingerprint
+    decided: bool
+    checklist: tuple[ChecklistItem, ...]
+
+
+def judged(
+    context: RuleContext, config: ParsedConfig, sources: Callable[[AccessPath], tuple[str, ...]] | None = None
+) -> Judged:
+    """Run the rules. ``sources`` says from where an access path can be taken, in place of words."""
+    words = sources or (lambda path: tuple(from_phrase(context.exposure, path)))
+    findings = []
+    counting: list[Finding] = []
+    for finding in run_rules(context):
+        unsaid = tuple(
+            Unsaid(each.profile, each.key, KEYS[each.key].show(context.resolved.facts[each.key].value))
+            for each in finding.unsaid
+        )
+        waiver = waived_by(context.project, finding.rule, context.device.name, context.moment.date())
+        opens = tuple(_opened(context, path, words) for path in finding.opens[:_MOST_OPENED])
+        findings.append((finding._replace(opens=()), opens, unsaid, waiver))
+        if waiver is None:
+            counting.append(finding)
+    return Judged(
+        tuple(findings),
+        context.resolved.profile_name,
+        context.resolved.profile_said,
+        tuple(_not_examined(context, config)),
+        tuple(exposures(context)),
+        _easiest(context, words),
+        fleet_fingerprint(context),
+        context.all_found and all(path.sure for path in context.exposure.paths),
+        tuple(checklist(context, counting, loose_doubt=loose_doubt(config))),
+    )
+
+
+def quoted(found: Judged, config: ParsedConfig, project: Project, key: bytes) -> DeviceAudit:
+    """What was judged, with the lines of the device's own text, and digests of its passwords under ``key``."""
     reported: list[ReportedFinding] = []
     waived: list[Waived] = []
     seen: Counter[tuple[str, ...]] = Counter()
-    counting: list[Finding] = []
     texts = StatementTexts(config)
-    for finding in run_rules(context):
-        each = _reported(context, config, finding, seen, texts)
-        waiver = waived_by(project, finding.rule, device.name, moment.date())
+    for finding, opens, unsaid, waiver in found.findings:
+        each = _reported(config, finding, opens, unsaid, seen, texts)
         if waiver is not None:
             waived.append(Waived(each, waiver.reason, waiver.until))
         else:
             reported.append(each)
-            counting.append(finding)
-    facts = device.facts
+    device, facts = config.device, config.device.facts
     return DeviceAudit(
         device.name,
         device.file,
         facts.kind.value if facts.kind else None,
         facts.site.value if facts.site else None,
-        resolved.profile_name,
-        resolved.profile_said,
+        found.profile,
+        found.profile_said,
         tuple(reported),
         tuple(each for each in config.diagnostics if each.level is Level.ERROR),
         tuple(each for each in config.diagnostics if each.level is Level.WARNING),
         config.understood,
         len(config.unread),
         tuple(waived),
-        tuple(_not_examined(context, config)),
-        tuple(exposures(context)),
-        _easiest(context),
-        fleet_fingerprint(context, key),
+        found.not_examined,
+        found.exposures,
+        found.easiest,
+        with_digests(found.fingerprint, device, key),
         project.file,
         config.reader,
-        context.all_found and all(path.sure for path in context.exposure.paths),
+        found.decided,
         config.incomplete,
         len(config.silent),
-        tuple(checklist(context, counting, loose_doubt=_loose_doubt(config))),
+        found.checklist,
     )
 
 
 def _reported(
-    context: RuleContext,
     config: ParsedConfig,
     finding: Finding,
+    opens: tuple[Opened, ...],
+    unsaid: tuple[Unsaid, ...],
     seen: Counter[tuple[str, ...]],
     texts: StatementTexts,
 ) -> ReportedFinding:
     lines = tuple(Quoted(origin.file, origin.line, config.quote_at(origin)) for origin in finding.lines)
-    unsaid = tuple(
-        Unsaid(each.profile, each.key, KEYS[each.key].show(context.resolved.facts[each.key].value))
-        for each in finding.unsaid
-    )
     proof = (*(each for origin in finding.lines for each in texts.at(origin)), *(u.key for u in unsaid))
     content = (finding.rule, *sorted(proof))
     seen[content] += 1
     text = "\0".join((*content, str(seen[content])))
     digest = hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:32]
-    opens = tuple(_opened(context, path) for path in finding.opens[:_MOST_OPENED])
     phrased = config.phrase(finding.fix) if config.phrase is not None and finding.fix else None
     return ReportedFinding(
         finding.rule,
@@ -134,12 +181,12 @@ def _reported(
     )
 
 
-def _opened(context: RuleContext, path: AccessPath) -> Opened:
+def _opened(context: RuleContext, path: AccessPath, words: Callable[[AccessPath], tuple[str, ...]]) -> Opened:
     exposure = context.exposure
     wide = path.sources is not None and exposure.address_classes.wide(path.sources)
     return Opened(
         path.via,
-        tuple(from_phrase(exposure, path)),
+        words(path),
         wide,
         needs_phrase(exposure, path),
         path.after_login,
@@ -202,7 +249,7 @@ def trace_of(device: str, caption: str, result: Result) -> LoginTrace:
     return LoginTrace(device, caption, steps, result.outcome, result.level)
 
 
-def _easiest(context: RuleContext) -> LoginTrace | None:
+def _easiest(context: RuleContext, words: Callable[[AccessPath], tuple[str, ...]]) -> LoginTrace | None:
     """The login that reaches the highest level by knowing the least, remote ones first."""
     best: tuple[tuple[int, int, int], AccessPoint, AccessPath] | None = None
     for point in context.access_points:
@@ -214,7 +261,7 @@ def _easiest(context: RuleContext) -> LoginTrace | None:
         return None
     _, point, path = best
     result = context.shown(point, path)
-    where = "at the port" if path.sources is None else f"from {', '.join(from_phrase(context.exposure, path))}"
+    where = "at the port" if path.sources is None else f"from {', '.join(words(path))}"
     caption = f"{_way(context, path)}, {where}, knowing {needs_phrase(context.exposure, path)}"
     return trace_of(context.device.name, caption, result) if result is not None else None
 
@@ -223,7 +270,7 @@ def _way(context: RuleContext, path: AccessPath) -> str:
     return way_label(path.via) if path.sources is not None else f"the {context.resolved.ports[path.via].label}"
 
 
-def _loose_doubt(config: ParsedConfig) -> bool:
+def loose_doubt(config: ParsedConfig) -> bool:
     """Whether a line was not understood of which it is not known which block it is about."""
     device = config.device
     parts: tuple[Any, ...] = (

@@ -22,12 +22,14 @@ class AttackerEffort(enum.IntEnum):
     NOTHING = 2  # nothing at all, or what everybody knows
 
 
-def outside_of(management: Sequence[Prefix], classes: AddressClasses) -> Callable[[int], bool]:
-    """What tells whether a set of sources reaches beyond the management networks.
+def outside_of(
+    management: Sequence[Prefix], classes: AddressClasses, kept: dict[int, bool] | None = None
+) -> Callable[[int], bool]:
+    """What tells whether a set of sources reaches beyond the management networks; the answers are ``kept``.
 
     Where no network is named, a set is beyond them that does not fit in one IPv4 /24 and one IPv6 /64.
     """
-    kept: dict[int, bool] = {}
+    kept = {} if kept is None else kept
 
     def outside(sources: int) -> bool:
         if sources not in kept:

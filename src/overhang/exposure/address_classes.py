@@ -42,7 +42,10 @@ class AddressClasses:
                 (unsure if bit & 1 else allowed)[bit >> 1] |= 1 << number
         self._allowed = {each.name: allowed[index] for index, each in enumerate(lists)}
         self._unsure = {each.name: unsure[index] for index, each in enumerate(lists)}
-        self._wide: dict[int, bool] = {}
+        #: what was asked that hangs on how far apart addresses are: of which sets whether they are wide, and of which
+        #: ranges how long the prefixes are that they are made of
+        self.asked_wide: dict[int, bool] = {}
+        self.asked_lengths: dict[tuple[int, int, int], tuple[int, ...]] = {}
 
     def __reduce__(self) -> tuple[Any, ...]:
         """What is sent and kept are the pieces: what the lists are called is for the device alone."""
@@ -88,22 +91,25 @@ class AddressClasses:
 
     def prefixes(self, chosen: int) -> list[str]:
         """The smallest list of prefixes for a set, IPv4 first."""
+        return [each for part in self.ranges(chosen) for each in self.prefixes_of(*part)]
+
+    def prefixes_of(self, family: int, low: int, high: int) -> list[str]:
+        """The smallest list of prefixes for the addresses from ``low`` to ``high``."""
         import ipaddress
 
-        found: list[str] = []
-        for family, low, high in self.ranges(chosen):
-            kind = ipaddress.IPv4Address if family == 4 else ipaddress.IPv6Address
-            found += [str(network) for network in ipaddress.summarize_address_range(kind(low), kind(high))]
-        return found
+        kind = ipaddress.IPv4Address if family == 4 else ipaddress.IPv6Address
+        found: list[Any] = list(ipaddress.summarize_address_range(kind(low), kind(high)))
+        self.asked_lengths[family, low, high] = tuple(each.prefixlen for each in found)
+        return [str(each) for each in found]
 
     def wide(self, chosen: int) -> bool:
         """Whether a set holds at least half of all addresses of a family: a list that is none."""
-        found = self._wide.get(chosen)
+        found = self.asked_wide.get(chosen)
         if found is None:
             sizes = {4: 0, 6: 0}
             for family, low, high in self.ranges(chosen):
                 sizes[family] += high - low + 1
-            found = self._wide[chosen] = any(2 * size > _TOP[family] for family, size in sizes.items())
+            found = self.asked_wide[chosen] = any(2 * size > _TOP[family] for family, size in sizes.items())
         return found
 
     def example(self, chosen: int) -> Address | None:

@@ -4,6 +4,7 @@ configured; whoever prints them makes them safe for a terminal.
 
 from collections.abc import Sequence
 
+from overhang.exposure.address_classes import AddressClasses
 from overhang.exposure.paths import AccessPath, AccessPaths
 from overhang.model import Hours
 from overhang.model.items import named_in
@@ -16,11 +17,16 @@ def from_phrase(found: AccessPaths, path: AccessPath) -> list[str]:
     """From where a way can be taken, in a few pieces."""
     if path.sources is None or path.via in PORTS:
         return ["at the port"]
-    prefixes = found.address_classes.prefixes(path.sources)
+    return sources_phrase(found.address_classes, path.sources)
+
+
+def sources_phrase(classes: AddressClasses, sources: int) -> list[str]:
+    """A set of sources in a few pieces."""
+    prefixes = classes.prefixes(sources)
     if prefixes == ["0.0.0.0/0", "::/0"]:
         return ["anywhere"]
     names = {"0.0.0.0/0": "anywhere IPv4", "::/0": "anywhere IPv6"}
-    if found.address_classes.wide(path.sources) and len(prefixes) > _MOST_PREFIXES:
+    if classes.wide(sources) and len(prefixes) > _MOST_PREFIXES:
         return ["almost everywhere"]
     pieces = [names.get(prefix, prefix) for prefix in prefixes[:_MOST_PREFIXES]]
     if len(prefixes) > _MOST_PREFIXES:

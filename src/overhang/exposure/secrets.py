@@ -42,8 +42,8 @@ class Holdings(NamedTuple):
         return cls(
             names,
             found.credentials.stored,
-            _public_keys(resolved),
-            {each: _server_key(resolved, each) for each in servers},
+            public_keys(resolved),
+            {each: server_key(resolved, each) for each in servers},
             tuple(shared_secrets(resolved)),
         )
 
@@ -164,7 +164,7 @@ def find_secrets(devices: Sequence[Holdings], budget: HashBudget, along: Along =
     return _numbered(devices, sets, hashes, untried, left)
 
 
-def _public_keys(resolved: ResolvedDevice) -> dict[str, object]:
+def public_keys(resolved: ResolvedDevice) -> dict[str, object]:
     """The bytes of the keys behind each item that a private key opens."""
     return {
         name: tuple(sorted(each.value[:2] for each in held))
@@ -181,7 +181,7 @@ def shared_secrets(resolved: ResolvedDevice) -> Iterator[tuple[str, StoredSecret
                 yield f"shared:{name}/{each.value.address}", each.value.secret
 
 
-def _server_key(resolved: ResolvedDevice, name: str) -> object:
+def server_key(resolved: ResolvedDevice, name: str) -> object:
     """What makes an account of a server the same one on two devices: the servers of its group, and its name."""
     group, _, account = name.removeprefix("server:").partition("/")
     held = resolved.device.groups.get(group)

@@ -6,8 +6,10 @@ from typing import NamedTuple
 
 from overhang.auditing import DeviceAudit, audit_config
 from overhang.auditing.report import Unreadable
+from overhang.auditing.runner import quoted
 from overhang.exposure import AccessPaths, resolve
 from overhang.fleet.digests import content_digest
+from overhang.fleet.likeness import Likenesses
 from overhang.formats import Reader
 from overhang.language import ParsedConfig
 from overhang.loading import Loader, Projects
@@ -16,6 +18,9 @@ from overhang.model.hash_budget import HashBudget, share_of
 from overhang.project import Project
 from overhang.simulation import ResolvedDevice
 from overhang.spread.world import NetworkPart
+
+#: In a run of so many files it is worth looking for devices that are alike.
+WORTH_LIKENING = 6
 
 
 class Terms(NamedTuple):
@@ -54,9 +59,20 @@ class Examined(NamedTuple):
 
 
 def examine(
-    config: ParsedConfig, project: Project, moment: datetime.datetime, key: bytes, hashes: HashBudget
+    config: ParsedConfig,
+    project: Project,
+    moment: datetime.datetime,
+    key: bytes,
+    hashes: HashBudget,
+    likenesses: Likenesses | None = None,
 ) -> Examined:
-    """Audit a device that was read; see ``audit_config``."""
+    """Audit a device that was read; see ``audit_config``. ``likenesses`` are the structures that were met before."""
+    told = likenesses.tell(config, project, hashes) if likenesses is not None else None
+    if told is not None:
+        found, part, hours = told
+        depends = "moment" if hours else "day" if _dated(config.device, project) else ""
+        return Examined(quoted(found, config, project, key), part, depends=depends)
+    hashes = hashes.fresh()
     made: list[tuple[ResolvedDevice, AccessPaths]] = []
     audit = audit_config(config, project, moment, key, hashes, lambda *found: made.append(found))
     depends = "moment" if made[0][0].hours else "day" if _dated(config.device, project) else ""
@@ -101,6 +117,7 @@ class Examiner:
 
     def __init__(self, terms: Terms, loader: Loader | None = None) -> None:
         self.terms = terms
+        self._likenesses = Likenesses(terms.moment) if terms.files >= WORTH_LIKENING else None
         self.loader = loader or Loader(Projects(terms.project, terms.guess), terms.reader, terms.dialect, terms.trusted)
 
     def examine(self, folder: str | None, path: str, carried: Carried | None = None) -> Outcome:
@@ -120,7 +137,7 @@ class Examiner:
             return Outcome(config, problems)
         project = self.loader.projects.of(config.device.file)
         hashes = share_of(project.thresholds.guess, self.terms.files)
-        found = examine(config, project, self.terms.moment, self.terms.key, hashes)
+        found = examine(config, project, self.terms.moment, self.terms.key, hashes, self._likenesses)
         return Outcome(found._replace(content=content[0]), problems)
 
     def carry(self, folder: str | None, path: str) -> Carried | Outcome:

@@ -32,6 +32,10 @@ class HashBudget:
         self._tried: dict[str, dict[str, bool | None]] = {}
         self._openers: dict[str, str] = {}
 
+    def fresh(self) -> "HashBudget":
+        """A budget of the same size, of which nothing is spent."""
+        return HashBudget(self.units, asked=self.asked)
+
     def affords(self, stored: StoredSecret) -> bool:
         """Whether one more password can be tried with a stored one; only hashes cost anything."""
         if stored.form is not Form.HASHED:

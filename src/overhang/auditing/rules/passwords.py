@@ -115,9 +115,14 @@ def _weak(place: PasswordPlace) -> str:
         return ""
     if scheme_of(text) in ("DES crypt", "MD5 crypt"):
         return scheme_of(text) or ""
-    rounds = _ROUNDS.match(text)
-    few = rounds is not None and int(rounds.group(1)[:9]) < _FEW_ROUNDS
-    return f"{scheme_of(text)} at {rounds.group(1)} rounds" if rounds is not None and few else ""
+    rounds = rounds_of(text)
+    return f"{scheme_of(text)} at {rounds} rounds" if rounds and int(rounds[:9]) < _FEW_ROUNDS else ""
+
+
+def rounds_of(text: str) -> str:
+    """How many rounds a hash says that it was made with; "" where it does not."""
+    found = _ROUNDS.match(text)
+    return "" if found is None else found.group(1)
 
 
 # -- equal ones --------------------------------------------------------------------------------------------------------

@@ -1,6 +1,5 @@
 """Where logins come from: no source lists, missing ones, lists that allow or deny too much, and own addresses."""
 
-import ipaddress
 from collections.abc import Iterator
 
 from overhang.auditing import fixes
@@ -261,8 +260,7 @@ def beyond_management_networks(context: RuleContext) -> Iterator[Finding]:
 def _beyond(context: RuleContext, sources: int, allowed: list[Prefix]) -> Iterator[str]:
     for family, low, high in context.exposure.address_classes.ranges(sources):
         if not covers(allowed, family, low, high):
-            kind = ipaddress.IPv4Address if family == 4 else ipaddress.IPv6Address
-            yield from (str(each) for each in list(ipaddress.summarize_address_range(kind(low), kind(high)))[:3])
+            yield from context.exposure.address_classes.prefixes_of(family, low, high)[:3]
 
 
 # -- where the device answers ------------------------------------------------------------------------------------------

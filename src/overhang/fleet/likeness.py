@@ -1,0 +1,491 @@
+"""A structure is analysed once: of devices that are alike, the rules run on one, and the others are told by it.
+
+The one is run with names that can be found again wherever they appear (two letters of a script that no name is written
+in stand behind each, which changes neither its order nor its kind), with lines far beyond any file, and with its own
+addresses and secrets. Of what comes of it, a likeness is made: every name, line and address in it is a place to fill
+in. Where something is in it that cannot be told so, devices of that structure are audited one by one. What hangs on
+more than the structure (how wide a set of addresses is, what trying a hash comes to) is asked again of each.
+"""
+
+import datetime
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any, NamedTuple
+
+from overhang.auditing.context import RuleContext
+from overhang.auditing.runner import Judged, judged, loose_doubt
+from overhang.auditing.severity import outside_of
+from overhang.exposure import AccessPath, AccessPaths, resolve
+from overhang.exposure.address_classes import AddressClasses
+from overhang.exposure.credentials import stored_credentials
+from overhang.exposure.phrases import from_phrase, sources_phrase
+from overhang.exposure.secrets import Holdings, public_keys, server_key, shared_secrets
+from overhang.fleet.structure import TOP, Structure, Surroundings, Unlike, addresses_in, structure_of
+from overhang.language import ParsedConfig
+from overhang.model import Address, Prefix, StoredSecret
+from overhang.model.hash_budget import HashBudget
+from overhang.model.verification import plain_text
+from overhang.model.vocabulary import PORTS
+from overhang.project import Project
+from overhang.spread.world import NetworkPart
+from overhang.text import Origin
+
+#: The letters that stand behind a name that is to be found again, and where lines begin that are.
+_FIRST_LETTER, _LETTERS = 0xA000, 1000
+_FIRST_LINE = 7_000_000_000
+_FILE = "\ua4c0file\ua4c0"
+#: What stands around the number of a set of sources whose words are to be filled in.
+_SOURCES = "\ua4c1\ua4c2"
+#: So many structures are kept in mind.
+_MOST_MET = 4000
+_MARKED = re.compile("[\ua000-\ua4cf]")
+
+
+class Filling:
+    """What is filled in for one device."""
+
+    def __init__(self, structure: Structure, file: str, classes: AddressClasses) -> None:
+        self.names, self.lines, self.prefixes = structure.names, structure.lines, structure.prefixes
+        self.secrets = structure.secrets
+        self.file, self.classes = file, classes
+        self._phrases: dict[int, tuple[str, ...]] = {}
+
+    def phrases(self, chosen: int) -> tuple[str, ...]:
+        """From where a set of sources comes, in words."""
+        if chosen not in self._phrases:
+            self._phrases[chosen] = tuple(sources_phrase(self.classes, chosen))
+        return self._phrases[chosen]
+
+
+Fill = Callable[[Filling], Any]
+
+
+class Likeness(NamedTuple):
+    """What devices of one structure have in common: what is said of them, and what is to be asked of each again."""
+
+    judged: Fill
+    part: Fill
+    hours: bool
+    class_of: Sequence[int]
+    wide: Mapping[int, bool]
+    outside: Mapping[int, bool]
+    lengths: Sequence[tuple[Fill, tuple[int, ...]]]
+    tries: Sequence[tuple[bool, int, Fill | str, bool | None]]
+
+
+class Part(NamedTuple):
+    """What of a device's part of its network is alike."""
+
+    names: tuple[tuple[str, ...], ...]
+    servers: tuple[str, ...]
+    paths: tuple[tuple[int, AccessPath, bool], ...]
+    unsure: int
+    complete: bool
+
+
+# -- making one --------------------------------------------------------------------------------------------------------
+
+
+def _marked(structure: Structure) -> tuple[str, ...]:
+    return tuple(
+        name + chr(_FIRST_LETTER + place // _LETTERS) + chr(_FIRST_LETTER + place % _LETTERS)
+        for place, name in enumerate(structure.names)
+    )
+
+
+class _Marking:
+    """Puts marks in place of a device's names, lines and file."""
+
+    def __init__(self, structure: Structure, file: str) -> None:
+        self._names = dict(zip(structure.names, _marked(structure), strict=True))
+        self._lines = {line: _FIRST_LINE + place for place, line in enumerate(structure.lines)}
+        self._file = file
+
+    def of(self, value: Any) -> Any:
+        """A value with marks."""
+        if isinstance(value, str):
+            return _FILE if value == self._file else self._names.get(value, value)
+        if isinstance(value, Origin):
+            return Origin(_FILE, self._lines[value.line]) if value.file == self._file else value
+        if isinstance(value, (StoredSecret, Prefix)):
+            return value
+        if isinstance(value, tuple):
+            return tuple.__new__(type(value), [self.of(each) for each in value])
+        if isinstance(value, Mapping):
+            return {self.of(key): self.of(each) for key, each in value.items()}
+        return value
+
+
+class _Recording(HashBudget):
+    """A budget that is asked about marked names, asks another about the names themselves, and remembers what."""
+
+    def __init__(self, inner: HashBudget, structure: Structure) -> None:
+        super().__init__(inner.units, asked=inner.asked)
+        self.inner = inner
+        self.tries: list[tuple[bool, int, tuple[str, int] | str, bool | None]] = []
+        self._secrets = {each.text: place for place, each in reversed([*enumerate(structure.secrets)])}
+        self._names = {each.casefold(): place for place, each in enumerate(_marked(structure))}
+        self._plains = {plain: place for place, each in enumerate(structure.secrets) if (plain := plain_text(each))}
+
+    def affords(self, stored: StoredSecret) -> bool:
+        answer = self.inner.affords(stored)
+        if stored.text in self._secrets:
+            self.tries.append((False, self._secrets[stored.text], "", answer))
+        return answer
+
+    def opens(self, stored: StoredSecret, typed: str) -> bool | None:
+        answer = self.inner.opens(stored, _MARKED.sub("", typed))
+        what: tuple[str, int] | str = typed
+        if typed in self._names:
+            what = ("name", self._names[typed])
+        elif typed in self._plains:
+            what = ("plain", self._plains[typed])
+        elif _MARKED.search(typed):
+            raise Unlike("part of a name is tried")
+        self.tries.append((True, self._secrets[stored.text], what, answer))
+        return answer
+
+    def tried(self, stored: StoredSecret | None, plains: Sequence[tuple[str, str]]) -> int:
+        return self.inner.tried(stored, plains)
+
+    def opener(self, stored: StoredSecret | None) -> str | None:
+        return self.inner.opener(stored)
+
+
+class _Planner:
+    """Makes of a value what fills in its marks; None where there is nothing to fill in. Raises Unlike."""
+
+    def __init__(
+        self,
+        structure: Structure,
+        fixed: Iterable[Prefix],
+        lengths: Mapping[tuple[int, int, int], tuple[int, ...]],
+    ) -> None:
+        names = _marked(structure)
+        self._marks = {name: place for place, name in enumerate(names)}
+        words = "|".join(re.escape(each) for each in sorted(names, key=len, reverse=True))
+        sources = f"{_SOURCES[0]}[0-9a-f]+{_SOURCES[1]}"
+        self._find = re.compile(f"({words + '|' if words else ''}{_FILE}|{sources}|7\\d{{9}})")
+        self._lines = len(structure.lines)
+        self._ends: dict[tuple[int, int], Callable[[Filling], int]] = {}
+        self._prefixes: dict[tuple[int, int, int], Fill] = {}
+        for place, each in enumerate(structure.prefixes):
+            self._add(place, each)
+        for each in fixed:
+            for value in (each.low, each.high, each.host, each.low - 1, each.high + 1):
+                self._ends.setdefault((each.family, value), _always(value))
+            self._prefixes.setdefault((each.family, each.low, each.length), _always(str(each)))
+        for family, top in TOP.items():
+            self._ends.setdefault((family, 0), _always(0))
+            self._ends.setdefault((family, top - 1), _always(top - 1))
+            self._prefixes.setdefault((family, 0, 0), _always(f"{Address(family, 0)}/0"))
+        for family, low, high in (key for key, found in lengths.items() if len(found) == 1):
+            end, length = self._ends.get((family, low)), lengths[family, low, high][0]
+            if end is not None:
+                self._prefixes.setdefault((family, low, length), _ranged(family, end, length))
+
+    def _add(self, place: int, prefix: Prefix) -> None:
+        family = prefix.family
+        ends: list[tuple[int, Callable[[Filling], int]]] = [
+            (prefix.low, lambda filling: filling.prefixes[place].low),
+            (prefix.host, lambda filling: filling.prefixes[place].host),
+            (prefix.high + 1, lambda filling: filling.prefixes[place].high + 1),
+            (prefix.high, lambda filling: filling.prefixes[place].high),
+            (prefix.low - 1, lambda filling: filling.prefixes[place].low - 1),
+        ]
+        for value, end in ends:
+            self._ends.setdefault((family, value), end)
+        length = prefix.length
+        self._prefixes.setdefault((family, prefix.low, length), lambda filling: str(filling.prefixes[place]))
+        self._prefixes.setdefault(
+            (family, prefix.host, length), lambda filling: f"{filling.prefixes[place].written}/{length}"
+        )
+
+    def plan(self, value: Any) -> Fill | None:
+        kind = value.__class__
+        if kind is str:
+            return self._text(value)
+        if kind is int:
+            return self._number(value)
+        if issubclass(kind, (StoredSecret, Prefix, Address)):
+            raise Unlike("a value of the device itself")
+        if issubclass(kind, tuple):
+            return self._tuple(value)
+        if issubclass(kind, frozenset):
+            made = self._tuple(tuple(value))
+            return None if made is None else lambda filling: frozenset(made(filling))
+        if value is None or kind in (bool, bytes) or hasattr(kind, "__members__"):
+            return None
+        raise Unlike(kind.__name__)
+
+    def range(self, key: tuple[int, int, int]) -> Fill:
+        """What fills in a range of addresses that begins and ends where some of the device's do. Raises Unlike."""
+        family, low, high = key
+        first = self._ends.get((family, low))
+        last = self._ends.get((family, high))
+        if first is None or last is None:
+            raise Unlike("a range that is none of the device's")
+        return lambda filling: (family, first(filling), last(filling))
+
+    def _tuple(self, value: tuple[Any, ...]) -> Fill | None:
+        if len(value) == 1 and isinstance(value[0], str) and value[0][:1] == _SOURCES[0]:
+            chosen = int(value[0][1:-1], 16)
+            return lambda filling: filling.phrases(chosen)
+        plans = [(place, made) for place, each in enumerate(value) if (made := self.plan(each)) is not None]
+        if not plans:
+            return None
+        kind = value.__class__
+
+        def fill(filling: Filling) -> Any:
+            items = list(value)
+            for place, made in plans:
+                items[place] = made(filling)
+            return tuple.__new__(kind, items)
+
+        return fill
+
+    def _number(self, value: int) -> Fill | None:
+        if value < _FIRST_LINE:
+            return None
+        place = value - _FIRST_LINE
+        if place >= self._lines:
+            raise Unlike("a number that is no line")
+        return lambda filling: filling.lines[place]
+
+    def _text(self, text: str) -> Fill | None:
+        parts: list[str | Fill] = []
+        for number, piece in enumerate(self._find.split(text)):
+            if number % 2:
+                parts.append(self._mark(piece))
+            else:
+                parts += self._addresses(piece)
+        if all(isinstance(each, str) for each in parts):
+            return None
+        fills = [(place, each) for place, each in enumerate(parts) if not isinstance(each, str)]
+
+        def fill(filling: Filling) -> str:
+            pieces: list[Any] = list(parts)
+            for place, made in fills:
+                pieces[place] = made(filling)
+            return "".join(pieces)
+
+        return fill
+
+    def _mark(self, piece: str) -> Fill:
+        if piece == _FILE:
+            return lambda filling: filling.file
+        if piece[0] == _SOURCES[0]:
+            chosen = int(piece[1:-1], 16)
+            return lambda filling: ", ".join(filling.phrases(chosen))
+        if piece in self._marks:
+            place = self._marks[piece]
+            return lambda filling: filling.names[place]
+        line = int(piece) - _FIRST_LINE
+        if line >= self._lines:
+            raise Unlike("a number that is no line")
+        return lambda filling: str(filling.lines[line])
+
+    def _addresses(self, text: str) -> list[str | Fill]:
+        """A text in pieces, those that are addresses or prefixes of the device filled in."""
+        if _MARKED.search(text):
+            raise Unlike("part of a name")
+        parts: list[str | Fill] = []
+        at = 0
+        for start, end, address, length in addresses_in(text):
+            family, value = address
+            if length is None and (family, value) in self._ends:
+                found = _address(family, self._ends[family, value], "")
+            elif length is not None and (family, value, length) in self._prefixes:
+                found = self._prefixes[family, value, length]
+            else:
+                raise Unlike("an address that is none of the device's")
+            parts += [text[at:start], found]
+            at = end
+        return [*parts, text[at:]]
+
+
+def _always(value: Any) -> Fill:
+    return lambda _: value
+
+
+def _address(family: int, end: Callable[[Filling], int], behind: str) -> Fill:
+    return lambda filling: f"{Address(family, end(filling))}{behind}"
+
+
+def _ranged(family: int, end: Callable[[Filling], int], length: int) -> Fill:
+    return _address(family, end, f"/{length}")
+
+
+def likeness_of(
+    config: ParsedConfig,
+    structure: Structure,
+    around: Surroundings,
+    moment: datetime.datetime,
+    hashes: HashBudget,
+) -> Likeness:
+    """What devices of a structure have in common, made of one of them. Raises Unlike."""
+    project = around.project
+    marked = _Marking(structure, config.device.file).of(config.device)
+    for name, each in zip(structure.names, _marked(structure), strict=True):
+        if around.matches(name) != around.matches(each):
+            raise Unlike("a pattern that tells a marked name apart")
+    recording = _Recording(hashes, structure)
+    resolved = resolve(config._replace(device=marked), project, recording)
+    context = RuleContext(resolved, project, moment)
+    found = judged(context, config._replace(device=marked), lambda path: _sources(context.exposure, path))
+    part = NetworkPart.of((config._replace(device=marked), project, resolved, context.exposure))
+    if any(_MARKED.search(" ".join((word, *map(str, known)))) for word, known in context.likened):
+        raise Unlike("a name that looks like another")
+    classes = context.exposure.address_classes
+    planner = _Planner(structure, around.prefixes, classes.asked_lengths)
+    common = Part(
+        tuple(map(tuple, part.locks.names)), tuple(part.locks.servers), part.paths, part.unsure, part.complete
+    )
+    tries = [
+        (opening, secret, _filled(what) if isinstance(what, tuple) else what, answer)
+        for opening, secret, what, answer in recording.tries
+    ]
+    lengths = [(planner.range(key), found) for key, found in classes.asked_lengths.items()]
+    return Likeness(
+        planner.plan(found) or _always(found),
+        planner.plan(common) or _always(common),
+        bool(resolved.hours),
+        classes.class_of,
+        dict(classes.asked_wide),
+        dict(context.asked_outside),
+        lengths,
+        tries,
+    )
+
+
+def _sources(exposure: AccessPaths, path: AccessPath) -> tuple[str, ...]:
+    """A place to fill in for where a path can be taken from; a port is one everywhere."""
+    if path.sources is None or path.via in PORTS:
+        return tuple(from_phrase(exposure, path))
+    return (f"{_SOURCES[0]}{path.sources:x}{_SOURCES[1]}",)
+
+
+def _filled(what: tuple[str, int]) -> Fill:
+    kind, place = what
+    if kind == "name":
+        return lambda filling: filling.names[place].casefold()
+    return lambda filling: plain_text(filling.secrets[place])
+
+
+# -- using one ---------------------------------------------------------------------------------------------------------
+
+
+def told_by(
+    likeness: Likeness,
+    config: ParsedConfig,
+    structure: Structure,
+    around: Surroundings,
+    hashes: HashBudget,
+    *,
+    asked: bool = False,
+) -> tuple[Judged, NetworkPart] | None:
+    """What there is to say of a device of the structure; None where something that was asked of the first is answered
+    otherwise for it. ``asked``: it is the first, of which everything was asked."""
+    device, project = config.device, around.project
+    resolved = resolve(config, project, hashes)
+    classes = AddressClasses.of(resolved)
+    filling = Filling(structure, device.file, classes)
+    if classes.class_of != likeness.class_of or not (asked or _answered(likeness, filling, around, hashes)):
+        return None
+    common: Part = likeness.part(filling)
+    held = stored_credentials(resolved)
+    locks = Holdings(
+        [list(each) for each in common.names],
+        [[held.get(name) for name in names] for names in common.names],
+        public_keys(resolved),
+        {each: server_key(resolved, each) for each in common.servers},
+        tuple(shared_secrets(resolved)),
+    )
+    known = [own.prefix for own in resolved.addresses if own.prefix is not None]
+    part = NetworkPart(
+        device.name,
+        device.file,
+        project.file,
+        locks,
+        common.paths,
+        classes,
+        tuple(Address(prefix.family, prefix.host) for prefix in known),
+        tuple((prefix.family, prefix.low, prefix.high) for prefix in known),
+        common.unsure,
+        common.complete,
+        hashes,
+    )
+    return likeness.judged(filling), part
+
+
+def _answered(likeness: Likeness, filling: Filling, around: Surroundings, hashes: HashBudget) -> bool:
+    """Whether what hangs on more than the structure comes to the same for a device."""
+    classes = filling.classes
+    if any(classes.wide(chosen) != found for chosen, found in likeness.wide.items()):
+        return False
+    if likeness.outside:
+        outside = outside_of(around.management, classes)
+        if any(outside(chosen) != found for chosen, found in likeness.outside.items()):
+            return False
+    for part, lengths in likeness.lengths:
+        classes.prefixes_of(*part(filling))
+        if classes.asked_lengths[part(filling)] != lengths:
+            return False
+    for opening, place, what, answer in likeness.tries:
+        stored = filling.secrets[place]
+        typed = what if isinstance(what, str) else what(filling)
+        if (hashes.opens(stored, typed) if opening else hashes.affords(stored)) != answer:
+            return False
+    return True
+
+
+class Likenesses:
+    """The structures that a run has met: each is analysed when it is met for the second time."""
+
+    def __init__(self, moment: datetime.datetime) -> None:
+        self._moment = moment
+        self._around: dict[int, Surroundings] = {}
+        self._met: dict[bytes, Likeness | bool] = {}
+        #: how many devices were told by another
+        self.told = 0
+
+    def tell(
+        self, config: ParsedConfig, project: Project, hashes: HashBudget
+    ) -> tuple[Judged, NetworkPart, bool] | None:
+        """What there is to say of a device, and whether it hangs on the time of day; None where it has to be audited by
+        itself, with a budget of its own."""
+        around = self._around.get(id(project))
+        if around is None:
+            around = self._around[id(project)] = Surroundings(project)
+        try:
+            structure = structure_of(config.device, around, _beside(config, project))
+        except Unlike:
+            return None
+        likeness = self._met.get(structure.key)
+        if likeness is None:
+            if len(self._met) < _MOST_MET:
+                self._met[structure.key] = True
+            return None
+        asked = likeness is True
+        if likeness is True:
+            self._met[structure.key] = False
+            try:
+                likeness = likeness_of(config, structure, around, self._moment, hashes)
+            except Unlike:
+                return None
+            self._met[structure.key] = likeness
+        if likeness is False:
+            return None
+        told = told_by(likeness, config, structure, around, hashes, asked=asked)
+        if told is None:
+            return None
+        self.told += 1
+        return *told, likeness.hours
+
+
+def _beside(config: ParsedConfig, project: Project) -> tuple[object, ...]:
+    """What an audit depends on beside the device."""
+    profiles = [(name, each.values) for name, each in config.profiles.items()]
+    assumed = config.assumed and (config.assumed.name, config.assumed.values)
+    doubt = loose_doubt(config) if config.unread or config.device.facts.block.declared else False
+    return id(project), config.fully_understood, config.incomplete, len(config.unread), doubt, profiles, assumed

@@ -1,0 +1,278 @@
+"""The structure of a device: all that its audit depends on, without what its names, addresses, secrets and lines are.
+
+Two devices of one structure differ only in these: their names stand in the same order among all words, the ends of
+their address ranges in the same order among all ends, their lines in the same order; the same of their secrets are
+equal, and each is known as well, as costly and as common as the other's. What rules say of one, they then say of the
+other with names, addresses and lines of its own (``likeness.py``).
+"""
+
+import datetime
+import enum
+import hashlib
+import marshal
+import re
+from bisect import bisect
+from collections.abc import Iterable, Iterator, Mapping
+from fnmatch import translate
+from functools import cache, cached_property
+from typing import Any, NamedTuple
+
+from overhang.auditing.fixes import NEW_NETWORK
+from overhang.auditing.rules.accounts import ROLE_NAMES
+from overhang.auditing.rules.passwords import common, rounds_of
+from overhang.language.schema import SCHEMA
+from overhang.model import Address, Device, Prefix, ServerGroup, StoredSecret
+from overhang.model.address import parse_address, parse_prefix
+from overhang.model.stored_secret import Form
+from overhang.model.verification import cost_of, malformed, plain_text, scheme_of
+from overhang.profiles import BUILTIN
+from overhang.project import Project
+from overhang.text import Origin
+
+#: Words of ours that a name of a device may be held against.
+_OURS = ("somebody", "anything", "anybody", "unread account on line")
+#: A name that is a plain word wherever it stands; others are taken as they are.
+_PLAIN = re.compile(r"[^\W_](?:[\w.:-]{0,39}[\w.-])?")
+_ADDRESS = re.compile(r"(\d+\.\d+\.\d+\.\d+|[0-9A-Fa-f]*:[0-9A-Fa-f.]*:[0-9A-Fa-f:.]*)(?:/(\d+))?")
+TOP = {4: 1 << 32, 6: 1 << 128}
+_MOST_PREFIXES = 400
+_NAME, _LINE, _SECRET, _PREFIX = ("name",), ("line",), ("secret",), ("prefix",)
+
+
+class Unlike(Exception):
+    """A device whose structure is not told: something in it is too uncommon."""
+
+
+class Structure(NamedTuple):
+    """A device's structure as a key, and what stands in its places: names, lines in order, prefixes and secrets."""
+
+    key: bytes
+    names: tuple[str, ...]
+    lines: tuple[int, ...]
+    prefixes: tuple[Prefix, ...]
+    secrets: tuple[StoredSecret, ...]
+
+
+class Surroundings:
+    """What of a project names and addresses of devices may be held against."""
+
+    def __init__(self, project: Project) -> None:
+        self.project = project
+        words = {each for each in _words_in(project._replace(profiles={})) if each}
+        self.words = sorted({*words, *ROLE_NAMES, *_OURS})
+        self.text = "\0".join(self.words).casefold()
+        self.patterns = [re.compile(translate(each)).match for each in sorted(words) if set(each) & set("*?[")]
+        self.management = [prefix for name in project.management for prefix in project.networks[name]]
+        #: the networks that reports may name beside a device's own
+        self.prefixes = [each for several in project.networks.values() for each in several]
+        self.prefixes.append(parse_prefix(NEW_NETWORK))
+
+    @cached_property
+    def known(self) -> Mapping[str, int]:
+        """The most common passwords, each with its place."""
+        return {word: place for place, word in enumerate(common())}
+
+    def matches(self, name: str) -> tuple[bool, ...]:
+        """Which of the project's patterns a name fits."""
+        return tuple(pattern(name) is not None for pattern in self.patterns)
+
+
+def _words_in(value: object) -> Iterator[str]:
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, Mapping):
+        for each in (*value.keys(), *value.values()):
+            yield from _words_in(each)
+    elif isinstance(value, (tuple, list, frozenset)):
+        for each in value:
+            yield from _words_in(each)
+
+
+class _Walk:
+    """Goes through a device once: ``atoms`` is what it is made of, with marks for what is told apart."""
+
+    def __init__(self, file: str) -> None:
+        self.file = file
+        self.atoms: list[Any] = []
+        self.lines: list[int] = []
+        self.prefixes: list[Prefix] = []
+        self.secrets: list[StoredSecret] = []
+
+    def go(self, value: Any) -> None:
+        if value is None or value.__class__ in _SIMPLE:
+            self.atoms.append(value)
+            return
+        kind = value.__class__
+        if kind is Origin:
+            self._origin(value)
+        elif kind is StoredSecret:
+            self.atoms.append(_SECRET)
+            self.secrets.append(value)
+        elif kind is Prefix:
+            self.atoms.append(_PREFIX)
+            self.prefixes.append(value)
+        elif issubclass(kind, tuple):
+            self.atoms.append((kind.__name__, len(value)))
+            atoms = self.atoms
+            for each in value:
+                if each is None:
+                    atoms.append(None)
+                else:
+                    self.go(each)
+        elif issubclass(kind, Mapping):
+            self.atoms.append(("map", len(value)))
+            for key, each in value.items():
+                self.go(key)
+                self.go(each)
+        elif issubclass(kind, enum.Enum):
+            self.atoms.append((kind.__name__, value.name))
+        elif issubclass(kind, (datetime.date, datetime.timedelta)):
+            self.atoms.append((kind.__name__, repr(value)))
+        else:
+            raise Unlike(kind.__name__)
+
+    def _origin(self, origin: Origin) -> None:
+        if origin.file != self.file:
+            if origin.file or origin.line:
+                raise Unlike("several files")
+            self.atoms.append(("nowhere",))
+            return
+        self.atoms.append(_LINE)
+        self.lines.append(origin.line)
+
+
+_SIMPLE = frozenset({str, int, bool, bytes, float})
+
+
+@cache
+def vocabulary() -> frozenset[str]:
+    """The words that mean something in themselves: a name that is one of them is taken as it is."""
+    said = [*_words_in(tuple((row.syntax, row.data) for row in SCHEMA.rows)), *(repr(each) for each in BUILTIN.items())]
+    return frozenset(word.casefold() for text in said for word in re.findall(r"[\w-]+", text)) | ROLE_NAMES
+
+
+def structure_of(device: Device, around: Surroundings, more: tuple[object, ...]) -> Structure:
+    """The structure of a device; ``more`` is what else its audit depends on. Raises Unlike."""
+    if device.facts.name is None or device.passwords.letters is not None:
+        raise Unlike("no name, or passwords that count in part")
+    walk = _Walk(device.file)
+    for each in device[1:]:
+        walk.go(each)
+    words = {each for each in walk.atoms if each.__class__ is str}
+    if len(walk.prefixes) > _MOST_PREFIXES or walk.file in words:
+        raise Unlike("many prefixes")
+    names = _own_names(_named(device), words, around)
+    at = {name: ("name", place) for place, name in enumerate(names)}
+    atoms = tuple(at.get(each, each) if each.__class__ is str else each for each in walk.atoms)
+    words.difference_update(names)
+    if any(addresses_in("\0".join(words))):
+        raise Unlike("an address in a word")
+    lines = tuple(sorted(set(walk.lines)))
+    rank = {line: place for place, line in enumerate(lines)}
+    prefixes = tuple(dict.fromkeys(walk.prefixes))
+    secrets = tuple(dict.fromkeys(walk.secrets))
+    content = (
+        atoms,
+        tuple(rank[line] for line in walk.lines),
+        _order_of(names, sorted(words), around),
+        _order_of_addresses(prefixes, walk.prefixes, around),
+        tuple(_facts_of(secrets, walk.secrets, device, names, around)),
+        repr(more),
+    )
+    plain: Any = content  # tuples of words and numbers alone
+    key = hashlib.blake2b(marshal.dumps(plain, 2), digest_size=16).digest()
+    return Structure(key, names, lines, prefixes, secrets)
+
+
+def addresses_in(text: str) -> Iterator[tuple[int, int, Address, int | None]]:
+    """The addresses that a text spells out: where each begins and ends, itself, and the prefix length behind it, if
+    any. Raises Unlike where it cannot be told."""
+    for found in _ADDRESS.finditer(text):
+        for word in (found[1], found[1][:-1]):
+            try:
+                address = parse_address(word)
+            except ValueError:
+                continue
+            length = found[2] if word == found[1] else None
+            end = found.end() if length is not None else found.start() + len(word)
+            yield found.start(), end, address, None if length is None else int(length)
+            break
+        else:
+            if "::" in found[1]:
+                raise Unlike("what may be an address")
+
+
+def _named(device: Device) -> Iterator[str]:
+    """What is called by a name of its own on each device: itself, its accounts, and the servers that it asks."""
+    yield device.name
+    yield from device.users
+    groups: Iterable[ServerGroup] = device.groups.values()
+    yield from (each.value.address for group in groups for each in group.servers)
+
+
+def _own_names(found: Iterable[str], words: set[str], around: Surroundings) -> tuple[str, ...]:
+    """Those of some names that are no part of any other word, so that wherever they stand, they are meant."""
+    wanted = [each for each in dict.fromkeys(found) if _PLAIN.fullmatch(each) and each.casefold() not in vocabulary()]
+    others = "\0".join(words.difference(wanted)).casefold() + "\0" + around.text
+    folded = [each.casefold() for each in wanted]
+    every = "\0".join(folded)
+    kept = []
+    for name, each in zip(wanted, folded, strict=True):
+        if each not in others and every.count(each) == 1:
+            kept.append(name)
+    return tuple(kept)
+
+
+def _order_of(names: tuple[str, ...], words: list[str], around: Surroundings) -> tuple[object, ...]:
+    """Where names stand among one another and among all other words, and which patterns they fit."""
+    order = sorted(range(len(names)), key=names.__getitem__)
+    places = tuple((bisect(words, each), bisect(around.words, each), around.matches(each)) for each in names)
+    return tuple(order), places
+
+
+def _order_of_addresses(prefixes: tuple[Prefix, ...], found: list[Prefix], around: Surroundings) -> tuple[object, ...]:
+    """Where the ends of address ranges stand among one another and among those of the project's networks."""
+    ends: dict[int, set[int]] = {4: {0, TOP[4]}, 6: {0, TOP[6]}}
+    for each in (*prefixes, *around.prefixes):
+        ends[each.family].update(_ends_of(each))
+    rank = {family: {end: place for place, end in enumerate(sorted(several))} for family, several in ends.items()}
+    ranks = tuple(
+        (each.family, each.length, *(rank[each.family][end] for end in _ends_of(each)))
+        for each in (*prefixes, *around.prefixes)
+    )
+    number = {each: place for place, each in enumerate(prefixes)}
+    as_text = tuple(sorted(range(len(prefixes)), key=lambda place: str(prefixes[place].written)))
+    return ranks, tuple(number[each] for each in found), as_text
+
+
+def _ends_of(prefix: Prefix) -> tuple[int, ...]:
+    return prefix.low, prefix.high + 1, prefix.host, prefix.host + 1
+
+
+def _facts_of(
+    secrets: tuple[StoredSecret, ...],
+    found: list[StoredSecret],
+    device: Device,
+    names: tuple[str, ...],
+    around: Surroundings,
+) -> Iterator[object]:
+    """All that an audit asks of secrets: which are equal, and what each of them is like."""
+    number = {each: place for place, each in enumerate(secrets)}
+    yield tuple(number[each] for each in found)
+    equal: dict[object, int] = {}
+    own: list[str] | None = None
+    for stored in secrets:
+        plain = plain_text(stored)
+        alike = equal.setdefault(("plain", plain) if plain else (stored.form.value, stored.text), len(equal))
+        guess: tuple[object, ...] = ()
+        if plain:
+            if own is None:
+                own = [each.casefold() for each in (device.name, *device.users)]
+            folded = plain.casefold()
+            own_name = own.index(folded) if folded in own else -1
+            guess = (around.known.get(folded, -1), own_name, plain if plain in _OURS else "", plain == folded)
+            if own_name >= 0 or guess[0] != -1:
+                guess += (plain,) if folded not in {each.casefold() for each in names} else ()
+        elif stored.form is Form.HASHED:
+            guess = (scheme_of(stored.text), rounds_of(stored.text), *cost_of(stored.text))
+        yield stored.form.value, stored.text[:3] == "$0$", plain is None, not plain, malformed(stored), alike, guess
