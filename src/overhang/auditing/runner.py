@@ -59,7 +59,7 @@ def audit_config(
     context = RuleContext(resolved, project, moment)
     if keep is not None:
         keep(resolved, context.exposure)
-    return quoted(judged(context, config), config, project, key)
+    return quoted(judged(context, config, loose_doubt(config)), config, project, key)
 
 
 class Judged(NamedTuple):
@@ -81,9 +81,13 @@ class Judged(NamedTuple):
 
 
 def judged(
-    context: RuleContext, config: ParsedConfig, sources: Callable[[AccessPath], tuple[str, ...]] | None = None
+    context: RuleContext,
+    config: ParsedConfig,
+    doubt: bool,
+    sources: Callable[[AccessPath], tuple[str, ...]] | None = None,
 ) -> Judged:
-    """Run the rules. ``sources`` says from where an access path can be taken, in place of words."""
+    """Run the rules. ``doubt``: a line was not understood of which nobody knows what it is about. ``sources`` says from
+    where an access path can be taken, in place of words."""
     words = sources or (lambda path: tuple(from_phrase(context.exposure, path)))
     findings = []
     counting: list[Finding] = []
@@ -106,7 +110,7 @@ def judged(
         _easiest(context, words),
         fleet_fingerprint(context),
         context.all_found and all(path.sure for path in context.exposure.paths),
-        tuple(checklist(context, counting, loose_doubt=loose_doubt(config))),
+        tuple(checklist(context, counting, loose_doubt=doubt)),
     )
 
 

@@ -212,6 +212,11 @@ def rank(path: AccessPath) -> tuple[object, ...]:
         path.via,
         sorted(path.needs),
         -path.after_login,
+        path.sources or 0,
+        path.to or (),
+        path.vtys,
+        path.states,
+        path.needs_busy,
     )
 
 

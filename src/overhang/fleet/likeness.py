@@ -8,6 +8,7 @@ more than the structure (how wide a set of addresses is, what trying a hash come
 """
 
 import datetime
+import enum
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
@@ -214,7 +215,7 @@ class _Planner:
         if issubclass(kind, frozenset):
             made = self._tuple(tuple(value))
             return None if made is None else lambda filling: frozenset(made(filling))
-        if value is None or kind in (bool, bytes) or hasattr(kind, "__members__"):
+        if value is None or kind in (bool, bytes, datetime.date) or issubclass(kind, enum.Enum):
             return None
         raise Unlike(kind.__name__)
 
@@ -332,7 +333,8 @@ def likeness_of(
     recording = _Recording(hashes, structure)
     resolved = resolve(config._replace(device=marked), project, recording)
     context = RuleContext(resolved, project, moment)
-    found = judged(context, config._replace(device=marked), lambda path: _sources(context.exposure, path))
+    doubt = loose_doubt(config)
+    found = judged(context, config._replace(device=marked), doubt, lambda path: _sources(context.exposure, path))
     part = NetworkPart.of((config._replace(device=marked), project, resolved, context.exposure))
     if any(_MARKED.search(" ".join((word, *map(str, known)))) for word, known in context.likened):
         raise Unlike("a name that looks like another")

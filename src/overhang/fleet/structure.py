@@ -36,7 +36,7 @@ _PLAIN = re.compile(r"[^\W_](?:[\w.:-]{0,39}[\w.-])?")
 _ADDRESS = re.compile(r"(\d+\.\d+\.\d+\.\d+|[0-9A-Fa-f]*:[0-9A-Fa-f.]*:[0-9A-Fa-f:.]*)(?:/(\d+))?")
 TOP = {4: 1 << 32, 6: 1 << 128}
 _MOST_PREFIXES = 400
-_NAME, _LINE, _SECRET, _PREFIX = ("name",), ("line",), ("secret",), ("prefix",)
+_LINE, _SECRET, _PREFIX, _SAME = ("line",), ("secret",), ("prefix",), ("same",)
 
 
 class Unlike(Exception):
@@ -121,9 +121,14 @@ class _Walk:
                     self.go(each)
         elif issubclass(kind, Mapping):
             self.atoms.append(("map", len(value)))
+            last = None
             for key, each in value.items():
                 self.go(key)
-                self.go(each)
+                if each == last:
+                    self.atoms.append(_SAME)  # VTYs of one range
+                else:
+                    self.go(each)
+                last = each
         elif issubclass(kind, enum.Enum):
             self.atoms.append((kind.__name__, value.name))
         elif issubclass(kind, (datetime.date, datetime.timedelta)):
@@ -133,9 +138,7 @@ class _Walk:
 
     def _origin(self, origin: Origin) -> None:
         if origin.file != self.file:
-            if origin.file or origin.line:
-                raise Unlike("several files")
-            self.atoms.append(("nowhere",))
+            self.atoms.append(("elsewhere", origin.file, origin.line))
             return
         self.atoms.append(_LINE)
         self.lines.append(origin.line)
