@@ -18,16 +18,17 @@ from overhang.auditing.runner import Judged, judged, loose_doubt
 from overhang.auditing.severity import outside_of
 from overhang.exposure import AccessPath, AccessPaths, resolve
 from overhang.exposure.address_classes import AddressClasses
-from overhang.exposure.credentials import stored_credentials
 from overhang.exposure.phrases import from_phrase, sources_phrase
-from overhang.exposure.secrets import Holdings, public_keys, server_key, shared_secrets
+from overhang.exposure.secrets import Holdings
 from overhang.fleet.structure import TOP, Structure, Surroundings, Unlike, addresses_in, structure_of
 from overhang.language import ParsedConfig
 from overhang.model import Address, Prefix, StoredSecret
 from overhang.model.hash_budget import HashBudget
+from overhang.model.stored_secret import Form
 from overhang.model.verification import plain_text
 from overhang.model.vocabulary import PORTS
 from overhang.project import Project
+from overhang.simulation.source_lists import Piece
 from overhang.spread.world import NetworkPart
 from overhang.text import Origin
 
@@ -45,10 +46,12 @@ _MARKED = re.compile("[\ua000-\ua4cf]")
 class Filling:
     """What is filled in for one device."""
 
-    def __init__(self, structure: Structure, file: str, classes: AddressClasses) -> None:
+    classes: AddressClasses
+
+    def __init__(self, structure: Structure, file: str) -> None:
         self.names, self.lines, self.prefixes = structure.names, structure.lines, structure.prefixes
         self.secrets = structure.secrets
-        self.file, self.classes = file, classes
+        self.file = file
         self._phrases: dict[int, tuple[str, ...]] = {}
 
     def phrases(self, chosen: int) -> tuple[str, ...]:
@@ -67,7 +70,7 @@ class Likeness(NamedTuple):
     judged: Fill
     part: Fill
     hours: bool
-    class_of: Sequence[int]
+    pieces: Sequence[tuple[int, Callable[[Filling], int], Callable[[Filling], int], int]]
     wide: Mapping[int, bool]
     outside: Mapping[int, bool]
     lengths: Sequence[tuple[Fill, tuple[int, ...]]]
@@ -75,10 +78,15 @@ class Likeness(NamedTuple):
 
 
 class Part(NamedTuple):
-    """What of a device's part of its network is alike."""
+    """What of a device's part of its network is alike. ``stored`` and ``shared`` hold secrets by their place in the
+    structure, or themselves where they have no text; ``own`` the device's addresses by the place of their prefix."""
 
     names: tuple[tuple[str, ...], ...]
-    servers: tuple[str, ...]
+    stored: tuple[tuple[int | Form | None, ...], ...]
+    keys: tuple[tuple[str, object], ...]
+    servers: tuple[tuple[str, object], ...]
+    shared: tuple[tuple[str, int | Form | None], ...]
+    own: tuple[int, ...]
     paths: tuple[tuple[int, AccessPath, bool], ...]
     unsure: int
     complete: bool
@@ -97,17 +105,17 @@ def _marked(structure: Structure) -> tuple[str, ...]:
 class _Marking:
     """Puts marks in place of a device's names, lines and file."""
 
-    def __init__(self, structure: Structure, file: str) -> None:
+    def __init__(self, structure: Structure, file: str, mark: str) -> None:
         self._names = dict(zip(structure.names, _marked(structure), strict=True))
         self._lines = {line: _FIRST_LINE + place for place, line in enumerate(structure.lines)}
-        self._file = file
+        self._file, self._mark = file, mark
 
     def of(self, value: Any) -> Any:
         """A value with marks."""
         if isinstance(value, str):
-            return _FILE if value == self._file else self._names.get(value, value)
+            return self._mark if value == self._file else self._names.get(value, value)
         if isinstance(value, Origin):
-            return Origin(_FILE, self._lines[value.line]) if value.file == self._file else value
+            return Origin(self._mark, self._lines[value.line]) if value.file == self._file else value
         if isinstance(value, (StoredSecret, Prefix)):
             return value
         if isinstance(value, tuple):
@@ -159,14 +167,16 @@ class _Planner:
     def __init__(
         self,
         structure: Structure,
+        mark: str,
         fixed: Iterable[Prefix],
         lengths: Mapping[tuple[int, int, int], tuple[int, ...]],
     ) -> None:
         names = _marked(structure)
+        self._file = mark
         self._marks = {name: place for place, name in enumerate(names)}
         words = "|".join(re.escape(each) for each in sorted(names, key=len, reverse=True))
         sources = f"{_SOURCES[0]}[0-9a-f]+{_SOURCES[1]}"
-        self._find = re.compile(f"({words + '|' if words else ''}{_FILE}|{sources}|7\\d{{9}})")
+        self._find = re.compile(f"({re.escape(mark)}|{words + '|' if words else ''}{sources}|7\\d{{9}})")
         self._lines = len(structure.lines)
         self._ends: dict[tuple[int, int], Callable[[Filling], int]] = {}
         self._prefixes: dict[tuple[int, int, int], Fill] = {}
@@ -228,6 +238,13 @@ class _Planner:
             raise Unlike("a range that is none of the device's")
         return lambda filling: (family, first(filling), last(filling))
 
+    def piece(self, piece: Piece) -> tuple[int, Callable[[Filling], int], Callable[[Filling], int], int]:
+        """What fills in a piece of the address space. Raises Unlike."""
+        low, high = self._ends.get((piece.family, piece.low)), self._ends.get((piece.family, piece.high))
+        if low is None or high is None:
+            raise Unlike("a piece of the address space that is none of the device's")
+        return piece.family, low, high, piece.signature
+
     def _tuple(self, value: tuple[Any, ...]) -> Fill | None:
         if len(value) == 1 and isinstance(value[0], str) and value[0][:1] == _SOURCES[0]:
             chosen = int(value[0][1:-1], 16)
@@ -273,7 +290,7 @@ class _Planner:
         return fill
 
     def _mark(self, piece: str) -> Fill:
-        if piece == _FILE:
+        if piece == self._file:
             return lambda filling: filling.file
         if piece[0] == _SOURCES[0]:
             chosen = int(piece[1:-1], 16)
@@ -326,7 +343,10 @@ def likeness_of(
 ) -> Likeness:
     """What devices of a structure have in common, made of one of them. Raises Unlike."""
     project = around.project
-    marked = _Marking(structure, config.device.file).of(config.device)
+    device = config.device
+    # a device without a name is called as its file
+    mark = _FILE if device.facts.name is not None else _marked(structure)[structure.names.index(device.name)] + ".sheet"
+    marked = _Marking(structure, device.file, mark).of(device)
     for name, each in zip(structure.names, _marked(structure), strict=True):
         if around.matches(name) != around.matches(each):
             raise Unlike("a pattern that tells a marked name apart")
@@ -339,9 +359,19 @@ def likeness_of(
     if any(_MARKED.search(" ".join((word, *map(str, known)))) for word, known in context.likened):
         raise Unlike("a name that looks like another")
     classes = context.exposure.address_classes
-    planner = _Planner(structure, around.prefixes, classes.asked_lengths)
+    planner = _Planner(structure, mark, around.prefixes, classes.asked_lengths)
+    places = {each: place for place, each in enumerate(structure.secrets)}
+    prefixes = {each: place for place, each in enumerate(structure.prefixes)}
     common = Part(
-        tuple(map(tuple, part.locks.names)), tuple(part.locks.servers), part.paths, part.unsure, part.complete
+        tuple(map(tuple, part.locks.names)),
+        tuple(tuple(_place(each, places) for each in several) for several in part.locks.stored),
+        tuple(part.locks.keys.items()),
+        tuple(part.locks.servers.items()),
+        tuple((name, _place(each, places)) for name, each in part.locks.shared),
+        tuple(prefixes[own.prefix] for own in resolved.addresses if own.prefix is not None),
+        part.paths,
+        part.unsure,
+        part.complete,
     )
     tries = [
         (opening, secret, _filled(what) if isinstance(what, tuple) else what, answer)
@@ -352,7 +382,7 @@ def likeness_of(
         planner.plan(found) or _always(found),
         planner.plan(common) or _always(common),
         bool(resolved.hours),
-        classes.class_of,
+        [planner.piece(each) for each in classes.pieces],
         dict(classes.asked_wide),
         dict(context.asked_outside),
         lengths,
@@ -365,6 +395,21 @@ def _sources(exposure: AccessPaths, path: AccessPath) -> tuple[str, ...]:
     if path.sources is None or path.via in PORTS:
         return tuple(from_phrase(exposure, path))
     return (f"{_SOURCES[0]}{path.sources:x}{_SOURCES[1]}",)
+
+
+def _place(stored: StoredSecret | None, places: Mapping[StoredSecret, int]) -> int | Form | None:
+    """A secret by its place; one that stands for a password that is not known has none."""
+    if stored is None or stored in places:
+        return None if stored is None else places[stored]
+    if stored.text:
+        raise Unlike("a secret that is none of the device's")
+    return stored.form
+
+
+def _secret(place: int | Form | None, secrets: Sequence[StoredSecret]) -> StoredSecret | None:
+    if isinstance(place, Form):
+        return StoredSecret(place)
+    return None if place is None else secrets[place]
 
 
 def _filled(what: tuple[str, int]) -> Fill:
@@ -388,26 +433,26 @@ def told_by(
 ) -> tuple[Judged, NetworkPart] | None:
     """What there is to say of a device of the structure; None where something that was asked of the first is answered
     otherwise for it. ``asked``: it is the first, of which everything was asked."""
-    device, project = config.device, around.project
-    resolved = resolve(config, project, hashes)
-    classes = AddressClasses.of(resolved)
-    filling = Filling(structure, device.file, classes)
-    if classes.class_of != likeness.class_of or not (asked or _answered(likeness, filling, around, hashes)):
+    device, secrets = config.device, structure.secrets
+    filling = Filling(structure, device.file)
+    filling.classes = classes = AddressClasses(
+        [Piece(family, low(filling), high(filling), signature) for family, low, high, signature in likeness.pieces]
+    )
+    if not (asked or _answered(likeness, filling, around, hashes)):
         return None
     common: Part = likeness.part(filling)
-    held = stored_credentials(resolved)
     locks = Holdings(
         [list(each) for each in common.names],
-        [[held.get(name) for name in names] for names in common.names],
-        public_keys(resolved),
-        {each: server_key(resolved, each) for each in common.servers},
-        tuple(shared_secrets(resolved)),
+        [[_secret(each, secrets) for each in several] for several in common.stored],
+        dict(common.keys),
+        dict(common.servers),
+        tuple((name, found) for name, each in common.shared if (found := _secret(each, secrets)) is not None),
     )
-    known = [own.prefix for own in resolved.addresses if own.prefix is not None]
+    known = [structure.prefixes[place] for place in common.own]
     part = NetworkPart(
         device.name,
         device.file,
-        project.file,
+        around.project.file,
         locks,
         common.paths,
         classes,

@@ -156,8 +156,8 @@ def vocabulary() -> frozenset[str]:
 
 def structure_of(device: Device, around: Surroundings, more: tuple[object, ...]) -> Structure:
     """The structure of a device; ``more`` is what else its audit depends on. Raises Unlike."""
-    if device.facts.name is None or device.passwords.letters is not None:
-        raise Unlike("no name, or passwords that count in part")
+    if device.passwords.letters is not None:
+        raise Unlike("passwords that count in part")
     walk = _Walk(device.file)
     for each in device[1:]:
         walk.go(each)
@@ -165,10 +165,12 @@ def structure_of(device: Device, around: Surroundings, more: tuple[object, ...])
     if len(walk.prefixes) > _MOST_PREFIXES or walk.file in words:
         raise Unlike("many prefixes")
     names = _own_names(_named(device), words, around)
+    if device.facts.name is None and device.name not in names:
+        raise Unlike("a file whose name means something")
     at = {name: ("name", place) for place, name in enumerate(names)}
     atoms = tuple(at.get(each, each) if each.__class__ is str else each for each in walk.atoms)
     words.difference_update(names)
-    if any(addresses_in("\0".join(words))):
+    if any(addresses_in("\0".join(each for each in words if ":" in each or each.count(".") > 2))):
         raise Unlike("an address in a word")
     lines = tuple(sorted(set(walk.lines)))
     rank = {line: place for place, line in enumerate(lines)}
