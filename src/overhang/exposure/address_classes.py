@@ -95,6 +95,8 @@ class AddressClasses:
 
     def prefixes_of(self, family: int, low: int, high: int) -> list[str]:
         """The smallest list of prefixes for the addresses from ``low`` to ``high``."""
+        if (family, low, high) == (family, 0, _TOP[family]):
+            return ["0.0.0.0/0" if family == 4 else "::/0"]
         import ipaddress
 
         kind = ipaddress.IPv4Address if family == 4 else ipaddress.IPv6Address

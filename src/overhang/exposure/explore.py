@@ -92,6 +92,11 @@ class Explorer:
         self.patience = _MOST_DOUBTFUL_RUNS
         self.work = Work(resolved)
         self._lowest: list[int] | None = None
+        #: what arrivals lead to, kept for those who ask of them
+        self.rows: dict[tuple[int, ...], tuple[list[PhaseResult], list[Any]]] = {}
+        self._arrivals: dict[object, list[PhaseResult]] = {}
+        #: whether something asks which of the device's addresses a login goes to
+        self._told_apart = any(each.addresses is not None for each in resolved.conditions.values())
         self._landings: dict[object, list[PhaseResult]] = {}
         self._elevations: dict[object, list[PhaseResult]] = {}
 
@@ -115,7 +120,28 @@ class Explorer:
     # -- arriving ----------------------------------------------------------------------------------------------------
 
     def arrivals(self, via: str, destination: Address | None) -> list[PhaseResult]:
-        """The endpoints that a way reaches; alike ones are one."""
+        """The endpoints that a way reaches; alike ones are one. Addresses that answer alike have the same."""
+        alike = via, self._kind_of(via, destination)
+        if alike not in self._arrivals:
+            self._arrivals[alike] = self._explore_arrivals(via, destination)
+            return self._arrivals[alike] if self.complete else self._arrivals.pop(alike)
+        self.work.spend(1)
+        return self._arrivals[alike]
+
+    def _kind_of(self, via: str, destination: Address | None) -> object:
+        """What logins to an address depend on; the address itself where something asks for it, or is in doubt."""
+        if destination is None or self._told_apart:
+            return destination
+        known, service = self.resolved.addresses_by(destination.family, destination), self.resolved.services.get(via)
+        if len(known) != 1 or service is None or known[0].block.doubt is not None:
+            return destination
+        answers, vlan, managed = known[0].answers.value, known[0].vlan, self.resolved.device.management.vlan
+        if not isinstance(answers, tuple):
+            return destination
+        inside = managed is None or (vlan is not None and vlan.value == managed.value)
+        return destination.family, inside and ("all" in answers or service.word in answers)
+
+    def _explore_arrivals(self, via: str, destination: Address | None) -> list[PhaseResult]:
         attempt = Attempt(via, self.moment, destination=destination, ssh_versions=(1, 2))
         found: dict[tuple[object, int, bool, int], PhaseResult] = {}
         for first in self._lowest_free() if via in VTY_WAYS else (0,):

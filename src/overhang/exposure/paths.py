@@ -156,7 +156,7 @@ def paths_at(
     explorer: Explorer, via: str, arrivals: list[PhaseResult], to: tuple[str, ...] | None = None
 ) -> list[AccessPath]:
     """The access paths by ``via`` through some of its endpoints, worst first."""
-    rows = [_path(explorer, via, to, row) for row in _split(explorer, _reduce(explorer, arrivals))]
+    rows = [_path(explorer, via, to, row) for row in _split_of(explorer, arrivals)]
     return sorted(rows, key=rank)
 
 
@@ -233,7 +233,7 @@ def _rows_of(explorer: Explorer, via: str) -> Iterator[AccessPath]:
             for phase in arrivals
         )
         if key not in by_arrival:
-            by_arrival[key] = list(_split(explorer, _reduce(explorer, arrivals)))
+            by_arrival[key] = _split_of(explorer, arrivals)
         for row in by_arrival[key]:
             merged.setdefault(row, []).append(label or "")
     for row, labels in merged.items():
@@ -329,6 +329,14 @@ def _reduce(explorer: Explorer, arrivals: list[PhaseResult]) -> dict[Key, Region
             kept[key] = regions[key]._replace(pairs=pairs)
             by_needs.setdefault(needs, []).append((level, sure, busy, pairs))
     return kept
+
+
+def _split_of(explorer: Explorer, arrivals: list[PhaseResult]) -> list[Row]:
+    """What some arrivals lead to, as rows; worked out once for those that the explorer keeps."""
+    key = tuple(map(id, arrivals))
+    if key not in explorer.rows or explorer.rows[key][0] != arrivals:
+        explorer.rows[key] = arrivals, list(_split(explorer, _reduce(explorer, arrivals)))
+    return explorer.rows[key][1]
 
 
 def _split(explorer: Explorer, regions: dict[Key, Region]) -> Iterator[Row]:

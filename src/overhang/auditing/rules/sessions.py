@@ -110,10 +110,12 @@ def banner_discloses(context: RuleContext) -> Iterator[Finding]:
     banner, text = _banner(context)
     if banner is None or banner.block.origin is None or not text:
         return
+    folded = text.casefold()
     told = {
         what: pattern
         for what, value in _details(context)
-        if value and (pattern := re.compile(rf"(?<![\w-]){re.escape(value)}(?![\w-])", re.IGNORECASE)).search(text)
+        if value and (value.casefold() in folded or not (folded + value).isascii())  # to make a pattern takes long
+        if (pattern := re.compile(rf"(?<![\w-]){re.escape(value)}(?![\w-])", re.IGNORECASE)).search(text)
     }
     if _DISCLOSES.search(text):
         told["a model, version or location"] = _DISCLOSES
