@@ -151,7 +151,7 @@ def load(
     ``paths`` are files, and folders that are searched. ``project`` is a project file in place of the nearest
     ``overhang.toml`` above each file; ``reader`` or ``dialect`` say how to read every file, in place of by content;
     ``guess`` is what trying passwords against hashes may cost in a run, in units of about a millisecond of a common
-    hash; each device has an equal part (by default 1,000, and 30,000 a run); ``trust`` names steps of dialects that may
+    hash; each device has an equal part (by default 1,000, less of many); ``trust`` names steps of dialects that may
     run, beside those on the user's list: they are code. Files that cannot be read do not stop the
     others: they are in ``unreadable``. Raises OverhangError for a project file, reader or dialect that cannot be used.
     """

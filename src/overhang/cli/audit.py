@@ -74,7 +74,7 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
         "--guess",
         metavar="BUDGET",
         help="spend this on trying passwords against hashes: 60000 is about a minute for the whole run (default: a "
-        "second a device, at most 30000; 0: none)",
+        "second a device, less of many; 0: none)",
     )
     parser.add_argument("--now", metavar="MOMENT", help="use this time in place of the clock's")
     parser.add_argument(

@@ -12,8 +12,11 @@ from overhang.model.verification import COMMON_MEMORY, cost_of, opens, plain_tex
 
 T = TypeVar("T")
 
-#: By default a device may cost this, in units of about a millisecond of a common hash, and all devices of a run that.
+#: By default a device may cost this, in units of about a millisecond of a common hash; and all devices of a run that.
 PER_DEVICE, PER_RUN = 1_000, 30_000
+#: So that an audit of many devices takes no longer for it, their share falls with the square of their number, to this
+#: for all of them together.
+_FALLING, _AT_LEAST = 600_000, 2_000
 
 
 class HashBudget:
@@ -120,13 +123,23 @@ def _opened_digest(key: bytes, text: str) -> bytes:
 
 
 def share_of(asked: int | None, devices: int) -> HashBudget:
-    """The budget of each of a run's devices: an equal part of what was asked for, or by default of a run's.
+    """The budget of each of a run's devices: an equal part of what was asked for, or by default one that is less the
+    more there are.
 
     It depends on nothing but their number, so that it does not matter which is looked at first, or by whom.
     """
     if asked is not None:
         return HashBudget(asked // max(1, devices), asked=True)
-    return HashBudget(min(PER_DEVICE, PER_RUN // max(1, devices)))
+    return HashBudget(_share(devices))
+
+
+def _share(devices: int) -> int:
+    return min(PER_DEVICE, max(_AT_LEAST // max(1, devices), _FALLING // max(1, devices**2)))
+
+
+def together_of(devices: int) -> HashBudget:
+    """The budget for holding the passwords of an audit's devices against one another."""
+    return HashBudget(min(PER_RUN // 6, max(_AT_LEAST // 2, _share(devices) * devices // 2)))
 
 
 def groups_of_equal(secrets: Iterable[tuple[T, StoredSecret | None]], budget: HashBudget) -> tuple[list[list[T]], int]:

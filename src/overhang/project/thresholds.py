@@ -134,8 +134,8 @@ THRESHOLDS: tuple[Threshold, ...] = (
         "guess",
         _read_number,
         "what trying passwords against hashes may cost in a run, in units of about a millisecond of a common hash; "
-        "unless set, 1000 a device and 30000 a run",
-        "ours: a second a device, half a minute a run",
+        "unless set, 1000 a device, and less where there are more than two dozen",
+        "ours: a second a device, two seconds a run of many",
     ),
     Threshold(
         "reads",

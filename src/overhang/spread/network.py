@@ -6,21 +6,22 @@ from collections.abc import Mapping, Sequence
 from overhang.auditing.fleet import NetworkSecrets
 from overhang.auditing.results import NotExamined
 from overhang.auditing.wording import counted
-from overhang.model.hash_budget import PER_RUN, HashBudget
+from overhang.model.hash_budget import HashBudget, together_of
 from overhang.project import Project
 from overhang.spread.ranking import Ranking
 from overhang.spread.reach import Limits
 from overhang.spread.start import Start
 from overhang.spread.world import NetworkPart, World, world_of
 
-#: What trying the clear texts of a network against its hashes may cost in an audit: a sixth of what its devices may.
+#: What trying the clear texts of a network against its hashes may cost in an audit that was asked to spend more on its
+#: devices: a sixth of that.
 _PART = 6
 
 
 def network_of(parts: Sequence[NetworkPart], projects: Mapping[str, Project]) -> World:
     """The network of devices that were audited; what was tried for one of them is not tried again."""
     asked = [each.thresholds.guess for each in projects.values() if each.thresholds.guess is not None]
-    budget = HashBudget(max(asked) // _PART, asked=True) if asked else HashBudget(PER_RUN // _PART)
+    budget = HashBudget(max(asked) // _PART, asked=True) if asked else together_of(len(parts))
     for part in parts:
         budget.learn(part.hashes)
     return world_of(parts, projects, budget)
