@@ -1,3 +1,3 @@
 """The version, in a module that imports nothing."""
 
-VERSION = "0.1.0"
+VERSION = "1.0.0"

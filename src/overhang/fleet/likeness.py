@@ -491,7 +491,7 @@ class Likenesses:
 
     def __init__(self, moment: datetime.datetime) -> None:
         self._moment = moment
-        self._around: dict[int, Surroundings] = {}
+        self._around: dict[str, Surroundings] = {}
         self._met: dict[bytes, Likeness | bool] = {}
         #: how many devices were told by another
         self.told = 0
@@ -501,9 +501,9 @@ class Likenesses:
     ) -> tuple[Judged, NetworkPart, bool] | None:
         """What there is to say of a device, and whether it hangs on the time of day; None where it has to be audited by
         itself, with a budget of its own."""
-        around = self._around.get(id(project))
+        around = self._around.get(project.file)  # which is what tells the projects of a run apart
         if around is None:
-            around = self._around[id(project)] = Surroundings(project)
+            around = self._around[project.file] = Surroundings(project)
         try:
             structure = structure_of(config.device, around, _beside(config, project))
         except Unlike:
@@ -535,4 +535,4 @@ def _beside(config: ParsedConfig, project: Project) -> tuple[object, ...]:
     profiles = [(name, each.values) for name, each in config.profiles.items()]
     assumed = config.assumed and (config.assumed.name, config.assumed.values)
     doubt = loose_doubt(config) if config.unread or config.device.facts.block.declared else False
-    return id(project), config.fully_understood, config.incomplete, len(config.unread), doubt, profiles, assumed
+    return project.file, config.fully_understood, config.incomplete, len(config.unread), doubt, profiles, assumed
