@@ -94,6 +94,8 @@ class ExploringOracle(Oracle):
     ``elsewhere``: where no address of the device is given, it is one that no condition names.
     """
 
+    answers_once = True
+
     def __init__(
         self, around: ExplorationContext, lowest_free: int = 0, *, placed: bool = True, elsewhere: bool = False
     ) -> None:

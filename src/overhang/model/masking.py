@@ -6,6 +6,7 @@ increased by 97 + 31 i modulo 256.
 
 import base64
 import binascii
+from functools import lru_cache
 
 
 def _shifted(data: bytes, sign: int) -> bytes:
@@ -18,6 +19,7 @@ def mask(text: str) -> str:
     return "~" + base64.b32encode(shifted).decode("ascii").lower().rstrip("=")
 
 
+@lru_cache(maxsize=1024)
 def unmask(masked: str) -> str:
     """The text behind ``masked``. Raises ValueError, without quoting anything, where it is not a masked form."""
     body = masked[1:]

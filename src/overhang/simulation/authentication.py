@@ -43,7 +43,7 @@ def check(run: Evaluation, endpoint: Endpoint) -> Granted | None:
     if not lets_in(run, endpoint, named=True):
         return None
     tries = _tries(run, endpoint)
-    limit = int(run.settle(tries, "unsaid-tries"))
+    limit = run.tries(tries, "unsaid-tries")
     by_key = False
     if endpoint.via == "ssh":
         key, refused = with_key(run, endpoint, limit)

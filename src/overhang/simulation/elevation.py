@@ -225,7 +225,7 @@ def _tier(held: tuple[int, Credential]) -> int:
 def _tries(run: Evaluation) -> Iterator[int]:
     """The tries that the person makes: the oracle turns to the next text as each begins."""
     fact = run.resolved.facts["elevation-tries"]
-    limit = run.settle(fact, "elevation-tries")
+    limit = run.tries(fact, "elevation-tries")
     texts, before = run.attempt.elevate_passwords, run.attempt.elevate_wrong_before
     for index in range(before, min(limit, before + max(1, len(texts)))):
         run.offer(texts, index - before)

@@ -64,6 +64,12 @@ class Evaluation:
             return fact.value
         return self.choose(KEYS[key].options, fact.origin, KEYS[key].about, key)
 
+    def tries(self, fact: Resolved, key: str) -> int:
+        """How many answers are taken; of somebody who makes one, it does not matter how many more there might be."""
+        if fact.value is UNKNOWN and self.oracle.answers_once:
+            return int(max(KEYS[key].options))
+        return int(self.settle(fact, key))
+
     def settle_level(self, fact: Resolved, about: str) -> int | None:
         """A level; where it is unknown, each level in its turn, and None for none of its own."""
         if fact.value is not UNKNOWN:

@@ -37,6 +37,9 @@ class ServerAnswer(NamedTuple):
 class Oracle(ABC):
     """The questions, and the reruns for each answer to those in doubt."""
 
+    #: whether the person answers each question once, so that it is never too often
+    answers_once = False
+
     def __init__(self) -> None:
         self.doubts: list[Doubt] = []
         self._at = 0

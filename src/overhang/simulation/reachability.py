@@ -323,7 +323,7 @@ def _take_vty(run: Evaluation, service: ResolvedService) -> ResolvedEntry | None
         run.stop("refused", Stage.REACHABILITY, Reason.VTYS_BUSY, origin)
         return None
     first_only = run.settle(resolved.facts["vty-pick"], "vty-pick") == "first-free"
-    vty = next((vty for vty in (free[:1] if first_only else free) if _accepts(run, vty, service.word)), None)
+    vty = _first_to_accept(run, free[:1] if first_only else free, service.word)
     if vty is None:
         lowest = free[0]
         origin = lowest.accept.origin
@@ -338,6 +338,18 @@ def _take_vty(run: Evaluation, service: ResolvedService) -> ResolvedEntry | None
         return None
     run.note(Stage.REACHABILITY, Reason.VTY_TAKES, vty.accept.origin, vty.number)
     return vty if _source_passes(run, vty.sources, vty.block, vty.label) else None
+
+
+def _first_to_accept(run: Evaluation, vtys: list[ResolvedEntry], word: str) -> ResolvedEntry | None:
+    """The first VTY that accepts a way; of alike ones, where the first does not, the others do not either."""
+    refuse: set[object] = set()
+    for vty in vtys:
+        kind = run.resolved.kind_of(vty)
+        if kind not in refuse:
+            if _accepts(run, vty, word):
+                return vty
+            refuse.add(kind)
+    return None
 
 
 def _accepts(run: Evaluation, vty: ResolvedEntry, word: str) -> bool:

@@ -125,6 +125,8 @@ class ResolvedDevice:
             "auxiliary": self._entry(device.auxiliary, "auxiliary port", None),
         }
         self._vtys: dict[int, list[ResolvedEntry]] = {}
+        self._kinds: dict[int, int] = {}
+        self._kind_numbers: dict[object, int] = {}
         self._classes: list[Address] | None = None
         self.services = self._services()
         self.addresses = [self._own(each) for each in device.addresses]
@@ -482,6 +484,15 @@ class ResolvedDevice:
 
     def kind_of(self, vty: ResolvedEntry) -> object:
         """What makes VTYs alike: equal values, and the same conditions on VTYs met."""
+        if vty.number is None:
+            return self._kind_of(vty)
+        found = self._kinds.get(vty.number)
+        if found is None:
+            kind = self._kind_of(vty)
+            found = self._kinds[vty.number] = self._kind_numbers.setdefault(kind, len(self._kind_numbers))
+        return found
+
+    def _kind_of(self, vty: ResolvedEntry) -> object:
         named = (each.vtys.value for each in self.conditions.values() if each.vtys is not None)
         return vty.likeness, tuple(vty.number is not None and low <= vty.number <= high for low, high in named)
 
