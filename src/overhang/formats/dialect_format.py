@@ -5,12 +5,12 @@ from collections.abc import Callable, Collection
 from fnmatch import fnmatchcase
 from functools import cached_property, lru_cache
 from importlib.resources import files
-from itertools import islice
+from itertools import chain, islice
 
 from overhang.dialect.interpreter import Helpers, Step, read_dialect_text
 from overhang.dialect.loader import read_dialect
 from overhang.dialect.model import BadDialect, Dialect
-from overhang.dialect.pattern import Mismatch
+from overhang.dialect.pattern import Mismatch, Pattern
 from overhang.dialect.tokenizer import Text
 from overhang.formats.registry import DIALECT as ENDING
 from overhang.formats.registry import STEP
@@ -89,13 +89,14 @@ class DialectReader:
 
     def by_content(self, data: bytes) -> bool:
         """Whether one of the first lines is one that the dialect is recognised by."""
-        if not self.dialect.marks:
+        head = data[:_HEAD].decode("utf-8-sig", "replace")
+        if not any(_may_stand_in(head, mark) for mark in self.dialect.marks):
             return False
-        text = Text(self.dialect.layout, data[:_HEAD].decode("utf-8-sig", "replace"))
-        lines = [text.split(line.strip()) for line in text.lines[:_LOOKED_AT]]
-        nodes = [node.words for node in islice(text.nodes(), _LOOKED_AT)]
+        text = Text(self.dialect.layout, head)
+        lines = (text.split(line.strip()) for line in text.lines[:_LOOKED_AT])
+        nodes = (node.words for node in islice(text.nodes(), _LOOKED_AT))
         say = self.dialect.layout.say
-        for words in (*lines, *nodes):
+        for words in chain(lines, nodes):
             said = words[1:] if say and words[:1] == [say] else words
             if said and any(not isinstance(mark.match(said), Mismatch) for mark in self.dialect.marks):
                 return True
@@ -104,6 +105,14 @@ class DialectReader:
     def read(self, data: bytes, file: str) -> ParsedConfig:
         """Read it. Raises Unreadable."""
         return read_dialect_text(self.dialect, decode(data), file, self.helpers)
+
+
+def _may_stand_in(text: str, mark: Pattern) -> bool:
+    """Whether all words that a line is recognised by are in a text at all, which is told much sooner than where."""
+    if "\\" in text:  # a word may be written otherwise
+        return True
+    text = text.lower() if mark.fold else text
+    return all(word is None or word in text for word in mark.literals)
 
 
 @lru_cache(maxsize=8)
