@@ -428,14 +428,25 @@ class Builder:
         span = Span(self.file, line, column, max(column + 1, len(text) + 1))
         self.warnings.append(Diagnostic(Level.WARNING, span, message, text))
 
+    def _made_vtys(self, block: BlockSpec) -> dict[int, Any]:
+        """The VTYs by number; those of one range are one value."""
+        found: dict[int, Any] = {}
+        before: _BlockState | None = None
+        made: Any = None
+        for number, state in sorted(self._vtys.items()):
+            if before is None or not _same(before, state):
+                made = _made(block, state)
+            found[number] = made
+            before = state
+        return found
+
     def device(self) -> Device:
         """The device as far as its statements give it."""
         found: dict[str, Any] = {}
         self._renumber()
         for block in self.schema.blocks.values():
             if block.keep is Keep.BY_NUMBER:
-                states = sorted(self._vtys.items())
-                found[block.attribute] = {number: _made(block, state) for number, state in states}
+                found[block.attribute] = self._made_vtys(block)
                 continue
             made = {key[1]: _made(block, state) for key, state in self._blocks.items() if key[0] == block.name}
             if block.keep is Keep.ONE:
@@ -450,6 +461,15 @@ class Builder:
         built = [*self._blocks.values(), *self._vtys.values()]
         overrides = dict.fromkeys(each for state in built for each in state.overrides.values())
         return Device(file=self.file, overrides=tuple(overrides), unread_users=self._unread_users, **found)
+
+
+def _same(one: _BlockState, other: _BlockState) -> bool:
+    """Whether two blocks without a header of their own say the same, by the same statements."""
+    return (
+        one.fields == other.fields
+        and (one.origin, one.doubt, one.after) == (other.origin, other.doubt, other.after)
+        and one.password_range == other.password_range
+    )
 
 
 def _made(block: BlockSpec, state: _BlockState) -> Any:
