@@ -7,11 +7,13 @@ signatures, and fetching what is missing.
 
 import datetime
 import os
-import subprocess
 from collections.abc import Iterable, Mapping, Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from overhang.text import OverhangError
+
+if TYPE_CHECKING:
+    import subprocess
 
 _OFF = (
     "core.fsmonitor=false",
@@ -106,6 +108,8 @@ class Repository:
 
     @classmethod
     def _asked(cls, folder: str, *words: str, given: bytes = b"") -> bytes:
+        import subprocess  # which takes longer than reading a file without git
+
         try:
             done = subprocess.run(
                 cls._command(folder, *words),
@@ -151,6 +155,8 @@ class Repository:
         return self._object(digest, b"blob")
 
     def _object(self, digest: str, kind: bytes) -> bytes:
+        import subprocess
+
         if self._batch is None:
             self._batch = subprocess.Popen(
                 self._command(self._folder, "cat-file", "--batch"),
@@ -278,6 +284,8 @@ def write_repository(
 ) -> None:
     """Make a repository in an empty folder: for each commit when, the name and address of who makes it, the note, and
     the files that it writes. Raises GitProblem."""
+
+    import subprocess
 
     def git(*words: str, extra: Mapping[str, str] | None = None) -> None:
         environment = {**Repository._environment(), "GIT_CONFIG_GLOBAL": os.devnull, **(extra or {})}

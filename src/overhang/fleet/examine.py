@@ -2,14 +2,13 @@
 
 import datetime
 from collections.abc import Iterable
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from overhang.auditing import DeviceAudit, audit_config
 from overhang.auditing.report import Unreadable
 from overhang.auditing.runner import quoted
 from overhang.exposure import AccessPaths, resolve
 from overhang.fleet.digests import content_digest
-from overhang.fleet.likeness import Likenesses
 from overhang.formats import Reader
 from overhang.language import ParsedConfig
 from overhang.loading import Loader, Projects
@@ -18,6 +17,9 @@ from overhang.model.hash_budget import HashBudget, share_of
 from overhang.project import Project
 from overhang.simulation import ResolvedDevice
 from overhang.spread.world import NetworkPart
+
+if TYPE_CHECKING:
+    from overhang.fleet.likeness import Likenesses
 
 #: In a run of so many files it is worth looking for devices that are alike.
 WORTH_LIKENING = 6
@@ -64,7 +66,7 @@ def examine(
     moment: datetime.datetime,
     key: bytes,
     hashes: HashBudget,
-    likenesses: Likenesses | None = None,
+    likenesses: "Likenesses | None" = None,
 ) -> Examined:
     """Audit a device that was read; see ``audit_config``. ``likenesses`` are the structures that were met before."""
     told = likenesses.tell(config, project, hashes) if likenesses is not None else None
@@ -117,7 +119,11 @@ class Examiner:
 
     def __init__(self, terms: Terms, loader: Loader | None = None) -> None:
         self.terms = terms
-        self._likenesses = Likenesses(terms.moment) if terms.files >= WORTH_LIKENING else None
+        self._likenesses: Likenesses | None = None
+        if terms.files >= WORTH_LIKENING:
+            from overhang.fleet import likeness  # of no use to a few devices
+
+            self._likenesses = likeness.Likenesses(terms.moment)
         self.loader = loader or Loader(Projects(terms.project, terms.guess), terms.reader, terms.dialect, terms.trusted)
 
     def examine(self, folder: str | None, path: str, carried: Carried | None = None) -> Outcome:
