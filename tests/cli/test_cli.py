@@ -15,6 +15,7 @@ import pytest
 from overhang.auditing.registry import all_rules
 from overhang.cli.main import COMMANDS, main
 from overhang.demo import demo_files
+from overhang.version import VERSION
 from tests.conftest import Ran
 
 Run = Callable[..., Ran]
@@ -631,7 +632,7 @@ def test_help_names_every_command_and_wrong_ones_are_one_line(overhang: Run) -> 
         assert "exit codes: 0 clean" in ran.out
     shown = overhang("--version")
     python = f"{platform.python_implementation()} {platform.python_version()}"
-    assert shown == Ran(0, f"overhang 0.1.0 ({python}, {platform.system()} {platform.machine()})\n", "")
+    assert shown == Ran(0, f"overhang {VERSION} ({python}, {platform.system()} {platform.machine()})\n", "")
 
 
 def test_paths_from_a_list_and_from_standard_input(overhang: Run, write: Write, tmp_path: Path) -> None:

@@ -38,8 +38,8 @@ _FIRST_LINE = 7_000_000_000
 _FILE = "\ua4c0file\ua4c0"
 #: What stands around the number of a set of sources whose words are to be filled in.
 _SOURCES = "\ua4c1\ua4c2"
-#: So many structures are kept in mind.
-_MOST_MET = 4000
+#: So many structures are known again when they are met, and so many are analysed: each takes memory.
+_MOST_MET, _MOST_ANALYSED = 100_000, 1_000
 _MARKED = re.compile("[\ua000-\ua4cf]")
 
 
@@ -493,6 +493,7 @@ class Likenesses:
         self._moment = moment
         self._around: dict[str, Surroundings] = {}
         self._met: dict[bytes, Likeness | bool] = {}
+        self._analysed = 0
         #: how many devices were told by another
         self.told = 0
 
@@ -516,6 +517,9 @@ class Likenesses:
         asked = likeness is True
         if likeness is True:
             self._met[structure.key] = False
+            self._analysed += 1
+            if self._analysed > _MOST_ANALYSED:
+                return None
             try:
                 likeness = likeness_of(config, structure, around, self._moment, hashes)
             except Unlike:
