@@ -13,9 +13,9 @@ from overhang.language import read_sheet
 from overhang.model.hash_budget import HashBudget
 from overhang.model.verification import hash_text
 from overhang.project import Project
-from tests.support.rules import project_of
 from tests.support.fleet import different, shapes
 from tests.support.generator import NAMES, PASSWORDS, Made
+from tests.support.rules import project_of
 
 NOW = datetime.datetime(2026, 6, 1, 12, tzinfo=datetime.UTC)
 #: What devices may be called that are stamped from one: ordinary names, and such as mean something or look like others.
