@@ -162,13 +162,15 @@ EVERY = set(Reason) - NOT_HERE
 
 #: Seeds that bring about every sentence and every value of a key; the last ones the rarest. They are our own: those that
 #: a library draws hang on its version, and on the numbers that stand in the sources.
-SEEDS = (*range(1, 241), 257, 271, 288, 296, 306, 323, 330, 358, 364, 369, 379, 447, 20_292, 20_717)
+SEEDS = (
+    *range(1, 151), 159, 191, 207, 211, 214, 271, 288, 296, 306, 326, 330, 364, 369, 379, 384, 391, 447, 20_292, 20_717
+)  # fmt: skip
 
 
 def test_ways_and_logins_agree() -> None:
     tally: Counter[object] = Counter()
     compared = sum(check_device(seed, 2, tally) for seed in SEEDS)
-    assert compared > 880
+    assert compared > 550
     every = tally["all"]
     for outcome in OUTCOMES:
         assert tally["outcome", outcome] >= every / 100, outcome

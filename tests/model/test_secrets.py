@@ -57,7 +57,15 @@ def test_a_pair_is_paid_for_once_and_nothing_is_tried_beyond_the_budget() -> Non
 
 
 def test_a_budget_is_dealt_out_by_number_alone() -> None:
-    assert [share_of(None, size).units for size in (0, 1, 24, 31, 100, 1000, 40_000)] == [1000, 1000, 1000, 624, 60, 2, 0]
+    assert [share_of(None, size).units for size in (0, 1, 24, 31, 100, 1000, 40_000)] == [
+        1000,
+        1000,
+        1000,
+        624,
+        60,
+        2,
+        0,
+    ]
     assert [share_of(60_000, size).units for size in (1, 7)] == [60_000, 8571]
     assert share_of(0, 1).units == 0
 
