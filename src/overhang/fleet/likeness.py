@@ -20,7 +20,16 @@ from overhang.exposure import AccessPath, AccessPaths, resolve
 from overhang.exposure.address_classes import AddressClasses
 from overhang.exposure.phrases import from_phrase, sources_phrase
 from overhang.exposure.secrets import Holdings
-from overhang.fleet.structure import TOP, Structure, Surroundings, Unlike, addresses_in, structure_of
+from overhang.fleet.structure import (
+    FIRST_LINE,
+    MARKED,
+    TOP,
+    Structure,
+    Surroundings,
+    Unlike,
+    addresses_in,
+    structure_of,
+)
 from overhang.language import ParsedConfig
 from overhang.model import Address, Prefix, StoredSecret
 from overhang.model.hash_budget import HashBudget
@@ -32,15 +41,13 @@ from overhang.simulation.source_lists import Piece
 from overhang.spread.world import NetworkPart
 from overhang.text import Origin
 
-#: The letters that stand behind a name that is to be found again, and where lines begin that are.
+#: The letters that stand behind a name that is to be found again.
 _FIRST_LETTER, _LETTERS = 0xA000, 1000
-_FIRST_LINE = 7_000_000_000
 _FILE = "\ua4c0file\ua4c0"
 #: What stands around the number of a set of sources whose words are to be filled in.
 _SOURCES = "\ua4c1\ua4c2"
 #: So many structures are known again when they are met, and so many are analysed: each takes memory.
 _MOST_MET, _MOST_ANALYSED = 100_000, 1_000
-_MARKED = re.compile("[\ua000-\ua4cf]")
 
 
 class Filling:
@@ -107,7 +114,7 @@ class _Marking:
 
     def __init__(self, structure: Structure, file: str, mark: str) -> None:
         self._names = dict(zip(structure.names, _marked(structure), strict=True))
-        self._lines = {line: _FIRST_LINE + place for place, line in enumerate(structure.lines)}
+        self._lines = {line: FIRST_LINE + place for place, line in enumerate(structure.lines)}
         self._file, self._mark = file, mark
 
     def of(self, value: Any) -> Any:
@@ -134,6 +141,7 @@ class _Recording(HashBudget):
         self.tries: list[tuple[bool, int, tuple[str, int] | str, bool | None]] = []
         self._secrets = {each.text: place for place, each in reversed([*enumerate(structure.secrets)])}
         self._names = {each.casefold(): place for place, each in enumerate(_marked(structure))}
+        self._real = structure.names
         self._plains = {plain: place for place, each in enumerate(structure.secrets) if (plain := plain_text(each))}
 
     def affords(self, stored: StoredSecret) -> bool:
@@ -143,14 +151,15 @@ class _Recording(HashBudget):
         return answer
 
     def opens(self, stored: StoredSecret, typed: str) -> bool | None:
-        answer = self.inner.opens(stored, _MARKED.sub("", typed))
         what: tuple[str, int] | str = typed
         if typed in self._names:
             what = ("name", self._names[typed])
+            typed = self._real[what[1]].casefold()
         elif typed in self._plains:
             what = ("plain", self._plains[typed])
-        elif _MARKED.search(typed):
+        elif MARKED.search(typed):
             raise Unlike("part of a name is tried")
+        answer = self.inner.opens(stored, typed)
         self.tries.append((True, self._secrets[stored.text], what, answer))
         return answer
 
@@ -263,9 +272,9 @@ class _Planner:
         return fill
 
     def _number(self, value: int) -> Fill | None:
-        if value < _FIRST_LINE:
+        if value < FIRST_LINE:
             return None
-        place = value - _FIRST_LINE
+        place = value - FIRST_LINE
         if place >= self._lines:
             raise Unlike("a number that is no line")
         return lambda filling: filling.lines[place]
@@ -298,14 +307,14 @@ class _Planner:
         if piece in self._marks:
             place = self._marks[piece]
             return lambda filling: filling.names[place]
-        line = int(piece) - _FIRST_LINE
+        line = int(piece) - FIRST_LINE
         if line >= self._lines:
             raise Unlike("a number that is no line")
         return lambda filling: str(filling.lines[line])
 
     def _addresses(self, text: str) -> list[str | Fill]:
         """A text in pieces, those that are addresses or prefixes of the device filled in."""
-        if _MARKED.search(text):
+        if MARKED.search(text):
             raise Unlike("part of a name")
         parts: list[str | Fill] = []
         at = 0
@@ -356,7 +365,7 @@ def likeness_of(
     doubt = loose_doubt(config)
     found = judged(context, config._replace(device=marked), doubt, lambda path: _sources(context.exposure, path))
     part = NetworkPart.of((config._replace(device=marked), project, resolved, context.exposure))
-    if any(_MARKED.search(" ".join((word, *map(str, known)))) for word, known in context.likened):
+    if any(MARKED.search(" ".join((word, *map(str, known)))) for word, known in context.likened):
         raise Unlike("a name that looks like another")
     classes = context.exposure.address_classes
     planner = _Planner(structure, mark, around.prefixes, classes.asked_lengths)

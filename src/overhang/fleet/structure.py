@@ -34,6 +34,9 @@ _OURS = ("somebody", "anything", "anybody", "unread account on line")
 #: A name that is a plain word wherever it stands; others are taken as they are.
 _PLAIN = re.compile(r"[^\W_](?:[\w.:-]{0,39}[\w.-])?")
 _ADDRESS = re.compile(r"(\d+\.\d+\.\d+\.\d+|[0-9A-Fa-f]*:[0-9A-Fa-f.]*:[0-9A-Fa-f:.]*)(?:/(\d+))?")
+#: Letters and numbers that no device has which is told by another: they stand for names and lines (``likeness.py``).
+MARKED, FIRST_LINE = re.compile("[\ua000-\ua4cf]"), 7_000_000_000
+_LIKE_A_LINE = re.compile(r"7\d{9}")
 TOP = {4: 1 << 32, 6: 1 << 128}
 _MOST_PREFIXES = 400
 _LINE, _SECRET, _PREFIX, _SAME = ("line",), ("secret",), ("prefix",), ("same",)
@@ -97,6 +100,11 @@ class _Walk:
         self.lines: list[int] = []
         self.prefixes: list[Prefix] = []
         self.secrets: list[StoredSecret] = []
+
+    @property
+    def numbers(self) -> list[int]:
+        """The numbers in it, and 0."""
+        return [0, *(each for each in self.atoms if each.__class__ is int)]
 
     def go(self, value: Any) -> None:
         if value is None or value.__class__ in _SIMPLE:
@@ -170,6 +178,9 @@ def structure_of(device: Device, around: Surroundings, more: tuple[object, ...])
     at = {name: ("name", place) for place, name in enumerate(names)}
     atoms = tuple(at.get(each, each) if each.__class__ is str else each for each in walk.atoms)
     words.difference_update(names)
+    every = "\0".join((*words, *names))
+    if MARKED.search(every) or _LIKE_A_LINE.search(every) or max(walk.numbers) >= FIRST_LINE:
+        raise Unlike("what looks like a mark")
     if any(addresses_in("\0".join(each for each in words if ":" in each or each.count(".") > 2))):
         raise Unlike("an address in a word")
     lines = tuple(sorted(set(walk.lines)))

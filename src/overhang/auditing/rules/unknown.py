@@ -139,7 +139,9 @@ def _about(facts: Iterable[UnknownFact]) -> str:
     more = len(set(told)) - 1
     if not told:
         return "what it sets"
-    return min(told, key=lambda each: (len(each), each)) + (f", and {counted(more, 'fact')} more" if more > 0 else "")
+    return min(told, key=lambda each: (len(each.split()), each)) + (
+        f", and {counted(more, 'fact')} more" if more > 0 else ""
+    )
 
 
 # -- what may follow ---------------------------------------------------------------------------------------------------
