@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 
 from overhang.auditing.aspects import Aspect
+from overhang.auditing.findings import Severity
 from overhang.auditing.fleet import FleetFinding
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit, ReportedFinding
@@ -161,12 +162,13 @@ def _markdown(report: AuditReport) -> Iterator[str]:
     yield f"**{md(verdict(report)[0])}.** {md(summary(report))}."
     yield ""
     if report.audits:
-        heads = [*(aspect.title for aspect in Aspect), *(severity.word for severity in report.counts)]
+        scale = list(reversed(Severity))
+        heads = [*(aspect.title for aspect in Aspect), *(severity.word for severity in scale)]
         yield f"| device | kind | site | {' | '.join(heads)} |"
         yield "|" + "---|" * (len(heads) + 3)
         for audit in report.audits:
             cells = [each.mark.word for each in audit.checklist]
-            cells += [severity_count(audit, severity) for severity in report.counts]
+            cells += [severity_count(audit, severity) for severity in scale]
             yield f"| {md(audit.name)} | {md(audit.kind or '')} | {md(audit.site or '')} | {' | '.join(cells)} |"
         yield ""
     for rule, severity, held in by_rule(report):
