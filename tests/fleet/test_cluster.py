@@ -16,6 +16,7 @@ from overhang.fleet import cluster as cluster_module
 from overhang.fleet.cluster import Cluster, ClusterProblem, Parcel, work
 from overhang.fleet.gather import ALONE, Sharing
 from overhang.loading import Found, Loader, Projects
+from overhang.project.loader import BadProject
 from overhang.report.audit_json import audit_json
 from tests.conftest import Ran
 from tests.support.fleet import lay_out
@@ -96,6 +97,14 @@ def test_a_worker_that_dies_in_the_middle_changes_nothing(fleet: Path, alone: st
     assert audit_json(found) == alone
     with pytest.raises(ProcessLookupError):
         os.kill(worker, 0)
+
+
+def test_a_project_that_cannot_be_used_is_told_by_whoever_reads_it(tmp_path: Path, plain: tuple[str, int]) -> None:
+    (tmp_path / "quay.sheet").write_text("device quay\n")
+    (tmp_path / "overhang.toml").write_text("berths = 3\n")
+    for shared in (False, True):
+        with pytest.raises(BadProject, match=":1: .*: unknown key"):
+            report(tmp_path, Sharing(cluster=Cluster(plain[0], shared)))
 
 
 @pytest.mark.parametrize(

@@ -2,6 +2,7 @@
 
 import datetime
 import os
+import pickle
 import random
 import signal
 import sqlite3
@@ -15,6 +16,8 @@ from pathlib import Path
 import pytest
 
 from overhang.api import audit_paths
+from overhang.dialect.model import BadDialect
+from overhang.errors import OverhangError
 from overhang.fleet.cache import FILE, KEY, Cache, Valid, contents_of
 from overhang.fleet.examine import Examiner, Outcome
 from overhang.fleet.gather import ALONE, Sharing
@@ -22,7 +25,10 @@ from overhang.loading import Loader, Projects
 from overhang.model.hash_budget import HashBudget
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.verification import hash_text
+from overhang.profiles.model import BadProfile
+from overhang.project.loader import BadProject
 from overhang.report.audit_json import audit_json
+from overhang.text.toml_file import TomlProblem
 from tests.conftest import Ran
 from tests.support.fleet import lay_out
 
@@ -75,6 +81,27 @@ def test_a_process_that_dies_is_told_with_its_file(fleet: Path, monkeypatch: pyt
     died = [each for each in found.unreadable if "the process that examined it ended" in each.error]
     assert [os.path.basename(each.file) for each in died] == ["d00007.sheet", "d00033.sheet"]
     assert len(found.audits) == len(audit_paths([str(fleet)], Loader(Projects()), NOW).audits) - 2
+
+
+def test_a_project_that_cannot_be_used_is_told_by_whichever_process_reads_it(tmp_path: Path) -> None:
+    lay_out(tmp_path, 44, 4)
+    (tmp_path / "overhang.toml").write_text("berths = 3\n")
+    for sharing in (ALONE, Sharing(2)):
+        with pytest.raises(BadProject, match=":1: .*: unknown key"):
+            report(tmp_path, sharing)
+
+
+@pytest.mark.parametrize(
+    "error",
+    [
+        BadProject("overhang.toml", [TomlProblem(3, "berths: unknown key")]),
+        BadDialect("quay.dialect.toml", [TomlProblem(3, "berths: unknown key")]),
+        BadProfile("vtys", "expected a number"),
+    ],
+)
+def test_an_error_of_another_process_says_the_same_here(error: OverhangError) -> None:
+    sent = pickle.loads(pickle.dumps(error))
+    assert (type(sent), str(sent), vars(sent)) == (type(error), str(error), vars(error))
 
 
 # -- the cache ---------------------------------------------------------------------------------------------------------

@@ -251,7 +251,7 @@ class BadDialect(OverhangError):
     """A dialect that cannot be used, with everything that is wrong with it."""
 
     def __init__(self, file: str, problems: list[TomlProblem]) -> None:
-        super().__init__(file)
+        super().__init__(file, problems)  # all of it, so that it can be sent
         self.file, self.problems = file, problems
 
     def __str__(self) -> str:

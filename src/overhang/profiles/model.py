@@ -122,8 +122,11 @@ class BadProfile(OverhangError):
     """A profile that cannot be made; the message says why, ``key`` which of its keys is wrong."""
 
     def __init__(self, key: str, message: str) -> None:
-        super().__init__(message)
-        self.key = key
+        super().__init__(key, message)  # all of it, so that it can be sent
+        self.key, self._message = key, message
+
+    def __str__(self) -> str:
+        return self._message
 
 
 def mistakes(changes: Mapping[str, str], keys: Mapping[str, Key]) -> Iterator[BadProfile]:
