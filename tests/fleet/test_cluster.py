@@ -103,7 +103,7 @@ def test_a_project_that_cannot_be_used_is_told_by_whoever_reads_it(tmp_path: Pat
     (tmp_path / "quay.sheet").write_text("device quay\n")
     (tmp_path / "overhang.toml").write_text("berths = 3\n")
     for shared in (False, True):
-        with pytest.raises(BadProject, match=":1: .*: unknown key"):
+        with pytest.raises(BadProject, match=r":1: .*: unknown key"):
             report(tmp_path, Sharing(cluster=Cluster(plain[0], shared)))
 
 

@@ -87,7 +87,7 @@ def test_a_project_that_cannot_be_used_is_told_by_whichever_process_reads_it(tmp
     lay_out(tmp_path, 44, 4)
     (tmp_path / "overhang.toml").write_text("berths = 3\n")
     for sharing in (ALONE, Sharing(2)):
-        with pytest.raises(BadProject, match=":1: .*: unknown key"):
+        with pytest.raises(BadProject, match=r":1: .*: unknown key"):
             report(tmp_path, sharing)
 
 
