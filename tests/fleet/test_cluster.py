@@ -1,6 +1,7 @@
 """The work of a run on a cluster: the same report, whoever does it, dies over it, or must not see it."""
 
 import datetime
+import json
 import os
 import signal
 import subprocess
@@ -18,11 +19,37 @@ from overhang.fleet.gather import ALONE, Sharing
 from overhang.loading import Found, Loader, Projects
 from overhang.project.loader import BadProject
 from overhang.report.audit_json import audit_json
+from overhang.teach.trust import digest_of
+from overhang.version import VERSION
 from tests.conftest import Ran
-from tests.support.fleet import lay_out
+from tests.support.fleet import lay_out_mixed
 
 NOW = datetime.datetime(2026, 11, 26, 7, tzinfo=datetime.UTC)
-PROJECT = 'management = ["office"]\n[networks]\noffice = ["10.64.0.0/17"]\n[thresholds]\nguess = 100\n'
+DIALECT = """
+name = "quay"
+about = "the quay's language"
+step = true
+[recognise]
+files = ["*.quay"]
+[layout]
+form = "indented"
+[blocks]
+who = { head = "who {who}", means = "user {who}:" }
+[[translate]]
+inside = "who"
+line = "rank {n:level}"
+means = "user {who}: level {n}"
+"""
+STEP = b"""def read(tree, device):
+    for each in tree.select("who"):
+        for rank in each.select("rank"):
+            rank.take()
+    return tree
+"""
+
+
+IN_THE_CLEAR = "configurations and their secrets would travel in the clear; use tls://"
+EXPECTED = "expected tls://HOST:PORT, or tcp://127.0.0.1:PORT"
 
 
 def started(*tls: str) -> tuple[subprocess.Popen[str], str, list[int]]:
@@ -47,23 +74,23 @@ pytestmark = pytest.mark.filterwarnings("ignore")
 def fleet(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Devices, some below a project, some through dialects, one with a step, and files that are no devices."""
     folder = tmp_path_factory.mktemp("fleet")
-    lay_out(folder, 60, 12)
+    lay_out_mixed(folder)
+    (folder / "quay.dialect.toml").write_text(DIALECT)
+    (folder / "quay.dialect.py").write_bytes(STEP)
+    (folder / "ramp.quay").write_text("who lena\n  rank 3\n")
     for path, data in demo_files().items():
         if "story" not in path:
             (folder / "demo" / path).parent.mkdir(parents=True, exist_ok=True)
             (folder / "demo" / path).write_bytes(data)
-    (folder / "site").mkdir()
-    (folder / "site" / "overhang.toml").write_text(PROJECT)
-    for number in range(0, 12, 2):
-        (folder / f"d{number:05d}.sheet").rename(folder / "site" / f"d{number:05d}.sheet")
-    (folder / "a.bin").write_bytes(bytes(range(256)))
-    (folder / "b.sheet").write_bytes(b"device \xff\xfe")
-    (folder / "e.sheet").symlink_to("gone")
     return folder
 
 
+def loader() -> Loader:
+    return Loader(Projects(), trusted=[digest_of(STEP)])
+
+
 def report(folder: Path, sharing: Sharing = ALONE) -> str:
-    return audit_json(audit_paths([str(folder)], Loader(Projects()), NOW, sharing=sharing))
+    return audit_json(audit_paths([str(folder)], loader(), NOW, sharing=sharing))
 
 
 @pytest.fixture(scope="module")
@@ -76,7 +103,10 @@ def plain() -> Iterator[tuple[str, int]]:
 
 @pytest.fixture(scope="module")
 def alone(fleet: Path) -> str:
-    return report(fleet)
+    found = report(fleet)
+    (ramp,) = (each for each in json.loads(found)["devices"] if each["file"].endswith("ramp.quay"))
+    assert ramp["reader"] == "dialect quay"
+    return found
 
 
 @pytest.mark.parametrize("shared", [False, True])
@@ -93,7 +123,7 @@ def test_a_worker_that_dies_in_the_middle_changes_nothing(fleet: Path, alone: st
                 os.kill(worker, signal.SIGKILL)
             yield each
 
-    found = audit_paths([str(fleet)], Loader(Projects()), NOW, killing, sharing=Sharing(cluster=Cluster(address)))
+    found = audit_paths([str(fleet)], loader(), NOW, killing, sharing=Sharing(cluster=Cluster(address)))
     assert audit_json(found) == alone
     with pytest.raises(ProcessLookupError):
         os.kill(worker, 0)
@@ -102,21 +132,25 @@ def test_a_worker_that_dies_in_the_middle_changes_nothing(fleet: Path, alone: st
 def test_a_project_that_cannot_be_used_is_told_by_whoever_reads_it(tmp_path: Path, plain: tuple[str, int]) -> None:
     (tmp_path / "quay.sheet").write_text("device quay\n")
     (tmp_path / "overhang.toml").write_text("berths = 3\n")
+    told = []
     for shared in (False, True):
-        with pytest.raises(BadProject, match=r":1: .*: unknown key"):
+        with pytest.raises(BadProject) as raised:
             report(tmp_path, Sharing(cluster=Cluster(plain[0], shared)))
+        told.append((raised.value.file, raised.value.problems))
+    assert told[0][0] == str(tmp_path / "overhang.toml")
+    assert told[0] == told[1]
 
 
 @pytest.mark.parametrize(
     ("address", "message"),
     [
-        ("tcp://192.0.2.7:8786", "configurations and their secrets would travel in the clear; use tls://"),
-        ("quay:8786", "configurations and their secrets would travel in the clear; use tls://"),
-        ("quay", "expected tls://HOST:PORT, or tcp://127.0.0.1:PORT"),
-        ("http://127.0.0.1:8786", "expected tls://HOST:PORT, or tcp://127.0.0.1:PORT"),
-        ("tls://[2001:db8::1", "expected tls://HOST:PORT, or tcp://127.0.0.1:PORT"),
-        ("tls://127.0.0.1:1", "TLS needs distributed.comm.tls.ca-file in Dask's configuration"),
-        ("127.0.0.1:1", "no scheduler answers there"),
+        ("tcp://192.0.2.7:8786", f"--scheduler tcp://192.0.2.7:8786: {IN_THE_CLEAR}"),
+        ("quay:8786", f"--scheduler quay:8786: {IN_THE_CLEAR}"),
+        ("quay", f"--scheduler quay: {EXPECTED}"),
+        ("http://127.0.0.1:8786", f"--scheduler http://127.0.0.1:8786: {EXPECTED}"),
+        ("tls://[2001:db8::1", f"--scheduler tls://[2001:db8::1: {EXPECTED}"),
+        ("tls://127.0.0.1:1", "tls://127.0.0.1:1: TLS needs distributed.comm.tls.ca-file in Dask's configuration"),
+        ("127.0.0.1:1", "127.0.0.1:1: no scheduler answers there: Connection refused"),
     ],
 )
 def test_an_address_that_is_of_no_use_is_told(
@@ -124,9 +158,7 @@ def test_an_address_that_is_of_no_use_is_told(
 ) -> None:
     (tmp_path / "quay.sheet").write_text("device quay\n")
     done = overhang("audit", "quay.sheet", "--scheduler", address)
-    assert (done.code, done.out) == (2, "")
-    assert done.err.count("\n") == 1
-    assert message in done.err
+    assert done == Ran(2, "", f"overhang: {message}\n")
 
 
 def certificates(folder: Path) -> list[str]:
@@ -177,11 +209,11 @@ def test_tls_takes_certificates_of_both_sides(
     try:
         right, plain = told(*ours), overhang(*words[:2], *words[4:])
         assert (right.code, right.out, right.err) == (plain.code, plain.out, plain.err)
-        assert "quay" in right.out
         for wrong in ([others[0], *ours[1:]], [ours[0], *others[1:]]):
             done = told(*wrong)
             assert (done.code, done.out) == (2, "")
-            assert "no scheduler answers there" in done.err
+            assert done.err.startswith(f"overhang: {address}: no scheduler answers there")  # why is OpenSSL's to say
+            assert done.err.count("\n") == 1
         bare = overhang("audit", "quay.sheet", "--scheduler", address.replace("tls", "tcp"))
         assert (bare.code, bare.out) == (2, "")
     finally:
@@ -198,4 +230,4 @@ def test_what_travels_shows_nothing_and_another_version_is_told() -> None:
     parcel = Parcel(("password readable Kipper-77",))
     assert (str(parcel), parcel.open()) == ("a parcel", ("password readable Kipper-77",))
     raised = work("0.0", parcel).open().raised
-    assert str(raised).startswith("a worker has Overhang ")
+    assert str(raised) == f"a worker has Overhang {VERSION}, and this is 0.0: install the same on all machines"

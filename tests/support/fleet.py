@@ -47,3 +47,20 @@ def lay_out(folder: Path, devices: int, structures: int, seed: int = 7) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     for number in range(devices):
         (folder / f"d{number:05d}.sheet").write_text(different(stamps[number % structures], number))
+
+
+PROJECT = 'management = ["office"]\n[networks]\noffice = ["10.64.0.0/17"]\n[thresholds]\nguess = 100\n'
+
+
+def lay_out_mixed(folder: Path) -> None:
+    """Sixty devices, some below a project, and files that are none, or cannot be read."""
+    lay_out(folder, 60, 12)
+    (folder / "site").mkdir()
+    (folder / "site" / "overhang.toml").write_text(PROJECT)
+    for number in range(0, 12, 2):
+        (folder / f"d{number:05d}.sheet").rename(folder / "site" / f"d{number:05d}.sheet")
+    (folder / "a.bin").write_bytes(bytes(range(256)))
+    (folder / "b.sheet").write_bytes(b"device \xff\xfe")
+    (folder / "c.sheet").write_text("user pier:\n    password readable 1 2 3\nno such statement\n")
+    (folder / "d.txt").write_text("berths 1 to 24\n")
+    (folder / "e.sheet").symlink_to("gone")

@@ -8,9 +8,7 @@ more than the structure (how wide a set of addresses is, what trying a hash come
 """
 
 import datetime
-import enum
-import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from overhang.auditing.context import RuleContext
@@ -18,16 +16,15 @@ from overhang.auditing.runner import Judged, judged, loose_doubt
 from overhang.auditing.severity import outside_of
 from overhang.exposure import AccessPath, AccessPaths, resolve
 from overhang.exposure.address_classes import AddressClasses
-from overhang.exposure.phrases import from_phrase, sources_phrase
+from overhang.exposure.phrases import from_phrase
 from overhang.exposure.secrets import Holdings
+from overhang.fleet.filling import FILE, SOURCES, Fill, Filling, Planner, marked
 from overhang.fleet.structure import (
     FIRST_LINE,
     MARKED,
-    TOP,
     Structure,
     Surroundings,
     Unlike,
-    addresses_in,
     structure_of,
 )
 from overhang.language import ParsedConfig
@@ -41,34 +38,8 @@ from overhang.simulation.source_lists import Piece
 from overhang.spread.world import NetworkPart
 from overhang.text import Origin
 
-#: The letters that stand behind a name that is to be found again.
-_FIRST_LETTER, _LETTERS = 0xA000, 1000
-_FILE = "\ua4c0file\ua4c0"
-#: What stands around the number of a set of sources whose words are to be filled in.
-_SOURCES = "\ua4c1\ua4c2"
 #: So many structures are known again when they are met, and so many are analysed: each takes memory.
 _MOST_MET, _MOST_ANALYSED = 100_000, 1_000
-
-
-class Filling:
-    """What is filled in for one device."""
-
-    classes: AddressClasses
-
-    def __init__(self, structure: Structure, file: str) -> None:
-        self.names, self.lines, self.prefixes = structure.names, structure.lines, structure.prefixes
-        self.secrets = structure.secrets
-        self.file = file
-        self._phrases: dict[int, tuple[str, ...]] = {}
-
-    def phrases(self, chosen: int) -> tuple[str, ...]:
-        """From where a set of sources comes, in words."""
-        if chosen not in self._phrases:
-            self._phrases[chosen] = tuple(sources_phrase(self.classes, chosen))
-        return self._phrases[chosen]
-
-
-Fill = Callable[[Filling], Any]
 
 
 class Likeness(NamedTuple):
@@ -102,18 +73,11 @@ class Part(NamedTuple):
 # -- making one --------------------------------------------------------------------------------------------------------
 
 
-def _marked(structure: Structure) -> tuple[str, ...]:
-    return tuple(
-        name + chr(_FIRST_LETTER + place // _LETTERS) + chr(_FIRST_LETTER + place % _LETTERS)
-        for place, name in enumerate(structure.names)
-    )
-
-
 class _Marking:
     """Puts marks in place of a device's names, lines and file."""
 
     def __init__(self, structure: Structure, file: str, mark: str) -> None:
-        self._names = dict(zip(structure.names, _marked(structure), strict=True))
+        self._names = dict(zip(structure.names, marked(structure), strict=True))
         self._lines = {line: FIRST_LINE + place for place, line in enumerate(structure.lines)}
         self._file, self._mark = file, mark
 
@@ -140,7 +104,7 @@ class _Recording(HashBudget):
         self.inner = inner
         self.tries: list[tuple[bool, int, tuple[str, int] | str, bool | None]] = []
         self._secrets = {each.text: place for place, each in reversed([*enumerate(structure.secrets)])}
-        self._names = {each.casefold(): place for place, each in enumerate(_marked(structure))}
+        self._names = {each.casefold(): place for place, each in enumerate(marked(structure))}
         self._real = structure.names
         self._plains = {plain: place for place, each in enumerate(structure.secrets) if (plain := plain_text(each))}
 
@@ -152,6 +116,8 @@ class _Recording(HashBudget):
 
     def opens(self, stored: StoredSecret, typed: str) -> bool | None:
         what: tuple[str, int] | str = typed
+        if stored.text not in self._secrets:
+            raise Unlike("a secret that is none of the device's")
         if typed in self._names:
             what = ("name", self._names[typed])
             typed = self._real[what[1]].casefold()
@@ -170,179 +136,6 @@ class _Recording(HashBudget):
         return self.inner.opener(stored)
 
 
-class _Planner:
-    """Makes of a value what fills in its marks; None where there is nothing to fill in. Raises Unlike."""
-
-    def __init__(
-        self,
-        structure: Structure,
-        mark: str,
-        fixed: Iterable[Prefix],
-        lengths: Mapping[tuple[int, int, int], tuple[int, ...]],
-    ) -> None:
-        names = _marked(structure)
-        self._file = mark
-        self._marks = {name: place for place, name in enumerate(names)}
-        words = "|".join(re.escape(each) for each in sorted(names, key=len, reverse=True))
-        sources = f"{_SOURCES[0]}[0-9a-f]+{_SOURCES[1]}"
-        self._find = re.compile(f"({re.escape(mark)}|{words + '|' if words else ''}{sources}|7\\d{{9}})")
-        self._lines = len(structure.lines)
-        self._ends: dict[tuple[int, int], Callable[[Filling], int]] = {}
-        self._prefixes: dict[tuple[int, int, int], Fill] = {}
-        for place, each in enumerate(structure.prefixes):
-            self._add(place, each)
-        for each in fixed:
-            for value in (each.low, each.high, each.host, each.low - 1, each.high + 1):
-                self._ends.setdefault((each.family, value), _always(value))
-            self._prefixes.setdefault((each.family, each.low, each.length), _always(str(each)))
-        for family, top in TOP.items():
-            self._ends.setdefault((family, 0), _always(0))
-            self._ends.setdefault((family, top - 1), _always(top - 1))
-            self._prefixes.setdefault((family, 0, 0), _always(f"{Address(family, 0)}/0"))
-        for family, low, high in (key for key, found in lengths.items() if len(found) == 1):
-            end, length = self._ends.get((family, low)), lengths[family, low, high][0]
-            if end is not None:
-                self._prefixes.setdefault((family, low, length), _ranged(family, end, length))
-
-    def _add(self, place: int, prefix: Prefix) -> None:
-        family = prefix.family
-        ends: list[tuple[int, Callable[[Filling], int]]] = [
-            (prefix.low, lambda filling: filling.prefixes[place].low),
-            (prefix.host, lambda filling: filling.prefixes[place].host),
-            (prefix.high + 1, lambda filling: filling.prefixes[place].high + 1),
-            (prefix.high, lambda filling: filling.prefixes[place].high),
-            (prefix.low - 1, lambda filling: filling.prefixes[place].low - 1),
-        ]
-        for value, end in ends:
-            self._ends.setdefault((family, value), end)
-        length = prefix.length
-        self._prefixes.setdefault((family, prefix.low, length), lambda filling: str(filling.prefixes[place]))
-        self._prefixes.setdefault(
-            (family, prefix.host, length), lambda filling: f"{filling.prefixes[place].written}/{length}"
-        )
-
-    def plan(self, value: Any) -> Fill | None:
-        kind = value.__class__
-        if kind is str:
-            return self._text(value)
-        if kind is int:
-            return self._number(value)
-        if issubclass(kind, (StoredSecret, Prefix, Address)):
-            raise Unlike("a value of the device itself")
-        if issubclass(kind, tuple):
-            return self._tuple(value)
-        if issubclass(kind, frozenset):
-            made = self._tuple(tuple(value))
-            return None if made is None else lambda filling: frozenset(made(filling))
-        if value is None or kind in (bool, bytes, datetime.date) or issubclass(kind, enum.Enum):
-            return None
-        raise Unlike(kind.__name__)
-
-    def range(self, key: tuple[int, int, int]) -> Fill:
-        """What fills in a range of addresses that begins and ends where some of the device's do. Raises Unlike."""
-        family, low, high = key
-        first = self._ends.get((family, low))
-        last = self._ends.get((family, high))
-        if first is None or last is None:
-            raise Unlike("a range that is none of the device's")
-        return lambda filling: (family, first(filling), last(filling))
-
-    def piece(self, piece: Piece) -> tuple[int, Callable[[Filling], int], Callable[[Filling], int], int]:
-        """What fills in a piece of the address space. Raises Unlike."""
-        low, high = self._ends.get((piece.family, piece.low)), self._ends.get((piece.family, piece.high))
-        if low is None or high is None:
-            raise Unlike("a piece of the address space that is none of the device's")
-        return piece.family, low, high, piece.signature
-
-    def _tuple(self, value: tuple[Any, ...]) -> Fill | None:
-        if len(value) == 1 and isinstance(value[0], str) and value[0][:1] == _SOURCES[0]:
-            chosen = int(value[0][1:-1], 16)
-            return lambda filling: filling.phrases(chosen)
-        plans = [(place, made) for place, each in enumerate(value) if (made := self.plan(each)) is not None]
-        if not plans:
-            return None
-        kind = value.__class__
-
-        def fill(filling: Filling) -> Any:
-            items = list(value)
-            for place, made in plans:
-                items[place] = made(filling)
-            return tuple.__new__(kind, items)
-
-        return fill
-
-    def _number(self, value: int) -> Fill | None:
-        if value < FIRST_LINE:
-            return None
-        place = value - FIRST_LINE
-        if place >= self._lines:
-            raise Unlike("a number that is no line")
-        return lambda filling: filling.lines[place]
-
-    def _text(self, text: str) -> Fill | None:
-        parts: list[str | Fill] = []
-        for number, piece in enumerate(self._find.split(text)):
-            if number % 2:
-                parts.append(self._mark(piece))
-            else:
-                parts += self._addresses(piece)
-        if all(isinstance(each, str) for each in parts):
-            return None
-        fills = [(place, each) for place, each in enumerate(parts) if not isinstance(each, str)]
-
-        def fill(filling: Filling) -> str:
-            pieces: list[Any] = list(parts)
-            for place, made in fills:
-                pieces[place] = made(filling)
-            return "".join(pieces)
-
-        return fill
-
-    def _mark(self, piece: str) -> Fill:
-        if piece == self._file:
-            return lambda filling: filling.file
-        if piece[0] == _SOURCES[0]:
-            chosen = int(piece[1:-1], 16)
-            return lambda filling: ", ".join(filling.phrases(chosen))
-        if piece in self._marks:
-            place = self._marks[piece]
-            return lambda filling: filling.names[place]
-        line = int(piece) - FIRST_LINE
-        if line >= self._lines:
-            raise Unlike("a number that is no line")
-        return lambda filling: str(filling.lines[line])
-
-    def _addresses(self, text: str) -> list[str | Fill]:
-        """A text in pieces, those that are addresses or prefixes of the device filled in."""
-        if MARKED.search(text):
-            raise Unlike("part of a name")
-        parts: list[str | Fill] = []
-        at = 0
-        for start, end, address, length in addresses_in(text):
-            family, value = address
-            if length is None and (family, value) in self._ends:
-                found = _address(family, self._ends[family, value], "")
-            elif length is not None and (family, value, length) in self._prefixes:
-                found = self._prefixes[family, value, length]
-            else:
-                raise Unlike("an address that is none of the device's")
-            parts += [text[at:start], found]
-            at = end
-        return [*parts, text[at:]]
-
-
-def _always(value: Any) -> Fill:
-    return lambda _: value
-
-
-def _address(family: int, end: Callable[[Filling], int], behind: str) -> Fill:
-    return lambda filling: f"{Address(family, end(filling))}{behind}"
-
-
-def _ranged(family: int, end: Callable[[Filling], int], length: int) -> Fill:
-    return _address(family, end, f"/{length}")
-
-
 def likeness_of(
     config: ParsedConfig,
     structure: Structure,
@@ -354,21 +147,21 @@ def likeness_of(
     project = around.project
     device = config.device
     # a device without a name is called as its file
-    mark = _FILE if device.facts.name is not None else _marked(structure)[structure.names.index(device.name)] + ".sheet"
-    marked = _Marking(structure, device.file, mark).of(device)
-    for name, each in zip(structure.names, _marked(structure), strict=True):
+    mark = FILE if device.facts.name is not None else marked(structure)[structure.names.index(device.name)] + ".sheet"
+    analysed = _Marking(structure, device.file, mark).of(device)
+    for name, each in zip(structure.names, marked(structure), strict=True):
         if around.matches(name) != around.matches(each):
             raise Unlike("a pattern that tells a marked name apart")
     recording = _Recording(hashes, structure)
-    resolved = resolve(config._replace(device=marked), project, recording)
+    resolved = resolve(config._replace(device=analysed), project, recording)
     context = RuleContext(resolved, project, moment)
     doubt = loose_doubt(config)
-    found = judged(context, config._replace(device=marked), doubt, lambda path: _sources(context.exposure, path))
-    part = NetworkPart.of((config._replace(device=marked), project, resolved, context.exposure))
+    found = judged(context, config._replace(device=analysed), doubt, lambda path: _sources(context.exposure, path))
+    part = NetworkPart.of((config._replace(device=analysed), project, resolved, context.exposure))
     if any(MARKED.search(" ".join((word, *map(str, known)))) for word, known in context.likened):
         raise Unlike("a name that looks like another")
     classes = context.exposure.address_classes
-    planner = _Planner(structure, mark, around.prefixes, classes.asked_lengths)
+    planner = Planner(structure, mark, around.prefixes, classes.asked_lengths)
     places = {each: place for place, each in enumerate(structure.secrets)}
     prefixes = {each: place for place, each in enumerate(structure.prefixes)}
     common = Part(
@@ -388,8 +181,8 @@ def likeness_of(
     ]
     lengths = [(planner.range(key), found) for key, found in classes.asked_lengths.items()]
     return Likeness(
-        planner.plan(found) or _always(found),
-        planner.plan(common) or _always(common),
+        planner.plan(found),
+        planner.plan(common),
         bool(resolved.hours),
         [planner.piece(each) for each in classes.pieces],
         dict(classes.asked_wide),
@@ -403,7 +196,7 @@ def _sources(exposure: AccessPaths, path: AccessPath) -> tuple[str, ...]:
     """A place to fill in for where a path can be taken from; a port is one everywhere."""
     if path.sources is None or path.via in PORTS:
         return tuple(from_phrase(exposure, path))
-    return (f"{_SOURCES[0]}{path.sources:x}{_SOURCES[1]}",)
+    return (f"{SOURCES[0]}{path.sources:x}{SOURCES[1]}",)
 
 
 def _place(stored: StoredSecret | None, places: Mapping[StoredSecret, int]) -> int | Form | None:
@@ -484,8 +277,9 @@ def _answered(likeness: Likeness, filling: Filling, around: Surroundings, hashes
         if any(outside(chosen) != found for chosen, found in likeness.outside.items()):
             return False
     for part, lengths in likeness.lengths:
-        classes.prefixes_of(*part(filling))
-        if classes.asked_lengths[part(filling)] != lengths:
+        where = part(filling)
+        classes.prefixes_of(*where)
+        if classes.asked_lengths[where] != lengths:
             return False
     for opening, place, what, answer in likeness.tries:
         stored = filling.secrets[place]
