@@ -14,6 +14,7 @@ from overhang.auditing.rules.pages import page_of
 from overhang.report.audit_summary import (
     by_rule,
     change_phrases,
+    in_doubt,
     not_examined,
     nothing,
     only_new,
@@ -56,7 +57,8 @@ def audit_lines(report: AuditReport, width: int, *, long: bool) -> Iterator[Line
         yield from checklist_of_one(report.audits[0], width)
     if long:
         for audit in report.audits:
-            yield from _device(audit, width, nothing(report))
+            clean = not only_new(report) and not in_doubt(audit)
+            yield from _device(audit, width, (nothing(report), "good" if clean else ""))
     elif report.audits:
         yield from _table(report, width)
         yield from _rules(report, width)
@@ -116,7 +118,7 @@ def _rules(report: AuditReport, width: int) -> Iterator[Line]:
 # -- the long form -----------------------------------------------------------------------------------------------------
 
 
-def _device(audit: DeviceAudit, width: int, none: str) -> Iterator[Line]:
+def _device(audit: DeviceAudit, width: int, none: tuple[str, str]) -> Iterator[Line]:
     about = ", ".join(cut(part, 30) for part in (audit.kind, audit.site) if part)
     name = cut(audit.name, 40)
     room = max(20, width - len(name) - len(about) - 4)
@@ -128,7 +130,7 @@ def _device(audit: DeviceAudit, width: int, none: str) -> Iterator[Line]:
     elif not audit.profile_said:
         yield [(f"  no profile is configured; {audit.profile} is assumed", "dim")]
     if not audit.findings:
-        yield [(f"  {none}", "good" if none == "nothing found" else "")]
+        yield [("  ", ""), none]
     fixed: set[object] = set()
     for finding in audit.findings:
         yield from _finding(finding, audit.file, width, fixed)
