@@ -19,9 +19,10 @@ from overhang.api import audit_paths
 from overhang.dialect.model import BadDialect
 from overhang.errors import OverhangError
 from overhang.fleet.cache import FILE, KEY, Cache, Valid, contents_of
+from overhang.fleet.chunks import chunks_of
 from overhang.fleet.examine import Examiner, Outcome
 from overhang.fleet.gather import ALONE, Sharing
-from overhang.loading import Loader, Projects
+from overhang.loading import Loader, Projects, read_file
 from overhang.model.hash_budget import HashBudget
 from overhang.model.stored_secret import Form, StoredSecret
 from overhang.model.verification import hash_text
@@ -56,6 +57,16 @@ def alone(fleet: Path) -> str:
 def test_any_number_of_processes_says_the_same(fleet: Path, alone: str, jobs: int) -> None:
     assert report(fleet, Sharing(jobs)) == alone
     assert alone.count('"file"') > 60
+
+
+def test_files_that_look_alike_are_worked_out_together(tmp_path: Path) -> None:
+    lay_out(tmp_path, 64, 16)
+    files = [(None, str(path)) for path in sorted(tmp_path.glob("*.sheet"))] + [(None, str(tmp_path / "none.sheet"))]
+    chunks = chunks_of(files, 1, read_file)
+    assert sorted(place for chunk in chunks for place in chunk) == list(range(65))
+    together = {place: number for number, chunk in enumerate(chunks) for place in chunk}
+    assert {len({together[place] for place in range(shape, 64, 16)}) for shape in range(16)} == {1}
+    assert {len(chunk) for chunk in chunks} == {8, 1}
 
 
 def test_a_process_that_dies_is_told_with_its_file(fleet: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -23,15 +23,14 @@ from urllib.parse import urlsplit
 
 from overhang.auditing.report import Unreadable
 from overhang.errors import OverhangError
+from overhang.fleet.chunks import File, chunks_of
 from overhang.fleet.examine import Carried, Examiner, Outcome, Terms
 from overhang.version import VERSION
 
-_LARGEST_CHUNK = 100
 #: So many chunks are begun for each thread of a worker: one that it works on, and what it finds done with that.
 _AHEAD = 3
 _ANSWERS_WITHIN, _LOOKS_EVERY, _WAITS_FOR_WORKERS = 10.0, 2.0, 60.0
 _DIED = "the worker that examined it ended: it may have taken too much memory; the other files were examined"
-File = tuple[str | None, str]
 
 
 class ClusterProblem(OverhangError):
@@ -115,8 +114,8 @@ def _worked(task: _Task) -> list[Outcome]:
         os.chdir(before)
 
 
-def examine_by_cluster(cluster: Cluster, here: Examiner, files: Sequence[File]) -> Iterator[Outcome]:
-    """The outcome of each file, in their order, by the workers of a cluster; ``here`` reads for them where they do not.
+def examine_by_cluster(cluster: Cluster, here: Examiner, files: Sequence[File]) -> Iterator[tuple[int, Outcome]]:
+    """The outcome of each file with its place, by the workers of a cluster; ``here`` reads for them where they do not.
 
     Raises ClusterProblem, and what reading a project file raises.
     """
@@ -142,17 +141,17 @@ class _Work:
         with contextlib.suppress(Exception):  # the scheduler may have gone, and everything that it held with it
             self._client.close(timeout=2)
 
-    def outcomes(self, files: Sequence[File]) -> Iterator[Outcome]:
+    def outcomes(self, files: Sequence[File]) -> Iterator[tuple[int, Outcome]]:
         threads = self._look()
-        size = max(1, min(_LARGEST_CHUNK, len(files) // (threads * 4)))
-        chunks = [files[start : start + size] for start in range(0, len(files), size)]
+        chunks = chunks_of(files, threads, self._here.loader.bytes_of)
         waiting: list[_Chunk] = []
-        for chunk in chunks:
-            waiting.append(self._chunk(chunk))
+        ended = iter(chunks)
+        for places in chunks:
+            waiting.append(self._chunk([files[place] for place in places]))
             if len(waiting) >= threads * _AHEAD:
-                yield from self._ended(waiting.pop(0), waiting)
+                yield from zip(next(ended), self._ended(waiting.pop(0), waiting), strict=True)
         while waiting:
-            yield from self._ended(waiting.pop(0), waiting)
+            yield from zip(next(ended), self._ended(waiting.pop(0), waiting), strict=True)
 
     def _chunk(self, files: Sequence[File]) -> "_Chunk":
         """A chunk, begun; what cannot be read here has its outcome already."""

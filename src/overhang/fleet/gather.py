@@ -15,6 +15,7 @@ from overhang.spread.world import NetworkPart
 
 if TYPE_CHECKING:
     from overhang.fleet.cache import Cache
+    from overhang.fleet.chunks import File
     from overhang.fleet.cluster import Cluster
 
 #: So many files are worth a second process: starting one takes as long as auditing some.
@@ -75,7 +76,7 @@ def gather(
     gathered = Gathered([], Across(), [], [])
     taken: dict[str, bool] = {}
     told: set[Unreadable] = set()
-    for (folder, found), outcome in zip(progress(files), run.outcomes(files), strict=True):
+    for (folder, found), outcome in zip(files, run.outcomes(files, progress), strict=True):
         fresh = [each for each in outcome.problems if each not in told]
         told.update(fresh)
         gathered.unreadable.extend(fresh)
@@ -121,35 +122,50 @@ class _Run:
         #: by file, None where it is kept
         self.parts: dict[str, NetworkPart | None] = {}
 
-    def outcomes(self, files: Sequence[Found]) -> Iterator[Outcome]:
-        """What becomes of each file, in order; standard input is read by this process."""
-        known: dict[str, Known] = {}
-        away: list[tuple[str | None, str]] = []
-        for folder, each in files:
-            if isinstance(each, str) and each != STANDARD:
+    def outcomes(self, files: list[Found], progress: Progress) -> Iterator[Outcome]:
+        """What becomes of each file, in order. Standard input is read by this process."""
+        done = iter(progress(files))
+        next(done, None)  # from now on one more for each file that is done
+        known: dict[int, Outcome] = {}
+        away: list[int] = []
+        work: list[tuple[str | None, str]] = []
+        for place, (folder, each) in enumerate(files):
+            if isinstance(each, Unreadable):
+                known[place] = Outcome(each)
+            elif each != STANDARD:
                 kept = self._keeper.look(each) if self._keeper is not None else None
                 if kept is None:
-                    away.append((folder, each))
-                else:
-                    known[each] = Known(kept)
-        by_many: Iterator[Outcome] | None = None
-        if self._sharing.cluster is not None and away:
+                    away.append(place)
+                    work.append((folder, each))
+                    continue
+                known[place] = Outcome(Known(kept))
+                next(done, None)
+        for number, outcome in self._by_others(work):
+            known[away[number]] = self._kept(work[number][1], outcome)
+            next(done, None)
+        for place, (folder, each) in enumerate(files):
+            if place in known:
+                yield known.pop(place)
+            else:
+                assert isinstance(each, str), "what is no file is known"
+                yield self._kept(each, self._here.examine(folder, each))
+                next(done, None)
+
+    def _by_others(self, work: "Sequence[File]") -> Iterator[tuple[int, Outcome]]:
+        """The outcome of each file with its place, where it is worth it that others work them out."""
+        if self._sharing.cluster is not None and work:
             from overhang.fleet.cluster import examine_by_cluster
 
-            by_many = examine_by_cluster(self._sharing.cluster, self._here, away)
-        elif self._sharing.jobs > 1 and len(away) >= WORTH_IT:
+            return examine_by_cluster(self._sharing.cluster, self._here, work)
+        jobs = self._sharing.jobs
+        if jobs > 1 and len(work) >= WORTH_IT:
+            from overhang.fleet.chunks import chunks_of
             from overhang.fleet.pool import examine_by_many  # what it imports takes longer than a few devices
 
-            by_many = examine_by_many(self._terms, away, self._sharing.jobs)
-        for folder, each in files:
-            if isinstance(each, Unreadable):
-                yield Outcome(each)
-            elif each in known:
-                yield Outcome(known.pop(each))
-            elif each == STANDARD or by_many is None:
-                yield self._kept(each, self._here.examine(folder, each))
-            else:
-                yield self._kept(each, next(by_many))
+            for _, path in work:
+                self._loader.projects.of(path)  # that of the first file which has none that can be used is told
+            return examine_by_many(self._terms, work, chunks_of(work, jobs, self._loader.bytes_of), jobs)
+        return iter(())
 
     def _kept(self, path: str, outcome: Outcome) -> Outcome:
         if isinstance(outcome.found, Examined):

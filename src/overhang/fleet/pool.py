@@ -1,4 +1,4 @@
-"""Work done by several processes of this machine: in chunks, with the results in order, whoever does them.
+"""Work done by several processes of this machine, in chunks of files that look alike.
 
 A process that dies takes nobody with it: its chunk is done again file by file, each by a process of its own, and the
 file at which one dies again is told.
@@ -18,12 +18,10 @@ from multiprocessing import connection
 from typing import Any
 
 from overhang.auditing.report import Unreadable
+from overhang.fleet.chunks import Chunk, File
 from overhang.fleet.examine import Examiner, Outcome, Terms, examine_all
 
-_LARGEST_CHUNK = 100
 _DIED = "the process that examined it ended: it may have taken too much memory; the other files were examined"
-File = tuple[str | None, str]
-
 _examiner: list[Examiner] = []
 
 
@@ -57,27 +55,25 @@ def _pool(terms: Terms, jobs: int) -> ProcessPoolExecutor:
     return ProcessPoolExecutor(jobs, multiprocessing.get_context(method), _begin, (terms,))
 
 
-def chunks_of(files: Sequence[File], jobs: int) -> list[Sequence[File]]:
-    """Files in chunks, several for each of the workers, so that none waits long for the last."""
-    size = max(1, min(_LARGEST_CHUNK, len(files) // (jobs * 4)))
-    return [files[start : start + size] for start in range(0, len(files), size)]
-
-
-def examine_by_many(terms: Terms, files: Sequence[File], jobs: int) -> Iterator[Outcome]:
-    """The outcome of each file, in their order, by ``jobs`` processes. Raises what reading a project file raises."""
-    chunks = chunks_of(files, jobs)
+def examine_by_many(
+    terms: Terms, files: Sequence[File], chunks: Sequence[Chunk], jobs: int
+) -> Iterator[tuple[int, Outcome]]:
+    """The outcome of each file with its place, chunk by chunk, by ``jobs`` processes. Raises what reading a project
+    file raises."""
     done: dict[int, bytes] = {}
+    work = [[files[place] for place in chunk] for chunk in chunks]
     at = 0
     while at < len(chunks):
         pool = _pool(terms, jobs)
         try:
-            futures = _begun(pool, {number: chunks[number] for number in range(at, len(chunks)) if number not in done})
+            futures = _begun(pool, {number: work[number] for number in range(at, len(chunks)) if number not in done})
             while at < len(chunks):
-                yield from pickle.loads(done.pop(at) if at in done else futures[at].result())
+                found = pickle.loads(done.pop(at) if at in done else futures.pop(at).result())
+                yield from zip(chunks[at], found, strict=True)
                 at += 1
         except BrokenProcessPool:
             done |= {number: each.result() for number, each in futures.items() if number > at and _has_result(each)}
-            yield from _one_by_one(terms, chunks[at])
+            yield from zip(chunks[at], _one_by_one(terms, work[at]), strict=True)
             at += 1
         finally:
             _end(pool)

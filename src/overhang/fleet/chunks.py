@@ -1,0 +1,46 @@
+"""Which files of a run are worked out together: those that look alike, so that one worker analyses what they share."""
+
+import re
+from collections.abc import Callable, Sequence
+
+from overhang.fleet.digests import content_digest
+from overhang.fleet.examine import WORTH_LIKENING
+from overhang.text import UnreadableInput
+
+File = tuple[str | None, str]
+Chunk = tuple[int, ...]
+
+_LARGEST = 100
+#: So much of a file is looked at, and of each line where it begins and with what.
+_LOOKED_AT = 1 << 16
+_BEGINNING = re.compile(rb"(?m)^[ \t]*[^\w\s]*[\w-]*")
+
+
+def chunks_of(files: Sequence[File], workers: int, bytes_of: Callable[[str], bytes]) -> list[Chunk]:
+    """Files in chunks, by their places: several for each of the workers, so that none waits long for the last."""
+    size = max(1, min(_LARGEST, len(files) // (workers * 8)))
+    if len(files) < WORTH_LIKENING:
+        return _cut(range(len(files)), size)
+    alike: dict[bytes, list[int]] = {}
+    for place, (_, path) in enumerate(files):
+        alike.setdefault(_look_of(path, bytes_of), []).append(place)
+    chunks: list[Chunk] = []
+    waiting: list[int] = []
+    for places in alike.values():
+        if len(waiting) + len(places) > size:
+            chunks += _cut(waiting, size)
+            waiting = []
+        waiting += places
+    return chunks + _cut(waiting, size)
+
+
+def _look_of(path: str, bytes_of: Callable[[str], bytes]) -> bytes:
+    """What files that look alike have in common."""
+    try:
+        return content_digest(b"\n".join(_BEGINNING.findall(bytes_of(path)[:_LOOKED_AT])))
+    except UnreadableInput:
+        return b""  # whoever examines it says why
+
+
+def _cut(places: Sequence[int], size: int) -> list[Chunk]:
+    return [tuple(places[start : start + size]) for start in range(0, len(places), size)]
