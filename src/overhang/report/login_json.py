@@ -9,7 +9,7 @@ from overhang.simulation.wording import origin_value
 from overhang.text.json_text import escape_json, json_text
 from overhang.text.printable import Printable
 
-_MOST_KEPT = 50_000
+_MOST_KEPT, _MOST_LINES = 50_000, 5_000
 
 
 def step_value(step: Step) -> dict[str, Any]:
@@ -32,20 +32,28 @@ def result_value(result: Result, value_of: Callable[[Step], dict[str, Any]] = st
 
 
 class LineWriter:
-    """Results as JSON Lines. Steps recur, so their values are kept."""
+    """Results as JSON Lines. Steps recur, and so do results, so what they come to is kept."""
 
     def __init__(self) -> None:
+        self._lines: dict[int, tuple[Result, Printable]] = {}  # by identity: a result is large to compare
         self._steps: dict[Step, dict[str, Any]] = {}
         self._encode = json.JSONEncoder(ensure_ascii=False, check_circular=False).encode
 
     def line(self, result: Result, right: bool | None = None) -> Printable:
         """One result as a line, ended, as ``result_value`` has it; ``right``: whether it is what the line expects."""
+        if right is None and id(result) in self._lines:
+            return self._lines[id(result)][1]
         if len(self._steps) > _MOST_KEPT:
             self._steps.clear()
         value = result_value(result, self._step)
         if right is not None:
             value["as_expected"] = right
-        return Printable(escape_json(self._encode(value)) + "\n")
+        line = Printable(escape_json(self._encode(value)) + "\n")
+        if right is None:
+            if len(self._lines) >= _MOST_LINES:
+                self._lines.clear()
+            self._lines[id(result)] = result, line
+        return line
 
     def _step(self, step: Step) -> dict[str, Any]:
         value = self._steps.get(step)

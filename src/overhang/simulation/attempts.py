@@ -8,8 +8,8 @@ from typing import Any, NamedTuple
 
 from overhang.model import Address, PublicKey, parse_address
 from overhang.model.vocabulary import is_way
-from overhang.simulation.decide import decide
 from overhang.simulation.lockout import LockoutState
+from overhang.simulation.remembered import Remembered
 from overhang.simulation.resolve import ResolvedDevice
 from overhang.simulation.result import OUTCOMES, Attempt, Certificate, Result
 from overhang.text import OverhangError, did_you_mean
@@ -62,7 +62,7 @@ class Sequence:
     """Attempts one after another on one device: failures, the time and the date at the start carry on."""
 
     def __init__(self, resolved: ResolvedDevice, start: datetime.datetime, servers: Mapping[str, Any] | None) -> None:
-        self._resolved = resolved
+        self._remembered = Remembered(resolved, servers)
         self._start = self._moment = start
         self._servers = servers
         self._at: float = 0
@@ -80,7 +80,7 @@ class Sequence:
         """Decide an attempt after those before it; ``reset``: as if none had been."""
         if reset:
             self._lockout_states = [LockoutState()]
-        decided = decide(self._resolved, attempt, self._lockout_states)
+        decided = self._remembered.decide(attempt, self._lockout_states)
         self._lockout_states = decided.lockout_states
         return decided.result
 
