@@ -22,12 +22,11 @@ from overhang.exposure import (
 )
 from overhang.exposure.knowledge import Examined, Knowledge
 from overhang.fleet.across import Across, compare_devices
-from overhang.fleet.examine import examine
+from overhang.fleet.examine import Subject, examine_together
 from overhang.fleet.gather import ALONE, Sharing, gather
 from overhang.language import ParsedConfig
 from overhang.loading import Loader, Progress, Projects, read_file
 from overhang.model import Device, parse_address
-from overhang.model.hash_budget import share_of
 from overhang.project import Expectation, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 from overhang.text import Diagnostic, OverhangError
@@ -190,10 +189,7 @@ def audit(devices: Devices | Iterable[LoadedDevice], *, moment: datetime.datetim
     """
     at, key = now(moment), os.urandom(32)
     loaded = list(devices)
-    examined = [
-        examine(each.config, each.project, at, key, share_of(each.project.thresholds.guess, len(loaded)))
-        for each in loaded
-    ]
+    examined = examine_together([Subject(each.config, each.project) for each in loaded], at, key)
     projects = {each.project.file: each.project for each in loaded}
     unreadable = devices.unreadable if isinstance(devices, Devices) else ()
     left_out = devices.left_out if isinstance(devices, Devices) else ()
@@ -264,10 +260,7 @@ def audit_revision(
             file = os.path.join(path, below) if os.path.isdir(path) else path
             config = each._replace(device=each.device._replace(file=file))
             found.append((config, loader.projects.of(file)))
-    examined = [
-        examine(config, project, moment, b"", share_of(project.thresholds.guess, len(found)))
-        for config, project in found
-    ]
+    examined = examine_together([Subject(config, project) for config, project in found], moment, b"")
     audits, parts = [each.audit for each in examined], [each.part for each in examined]
     across = compare_devices(audits, parts, loader.projects.all(), moment.date())
     return report_of(audits, across, moment, unreadable, (), wanted)

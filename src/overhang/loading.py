@@ -9,7 +9,10 @@ from typing import BinaryIO, TypeVar
 from overhang.auditing.report import Unreadable
 from overhang.formats import FormatRegistry, NoReader, Reader
 from overhang.formats.registry import DIALECT, STEP
+from overhang.formats.sheet_format import READER as SHEETS
 from overhang.language import ParsedConfig
+from overhang.language.parsed_config import Outline, decode
+from overhang.profiles import Profile
 from overhang.project import NAME as PROJECT
 from overhang.project import Project, find_project, read_project
 from overhang.repository import Blob, GitProblem, Repository, split_revision, wanted_files
@@ -200,12 +203,30 @@ class Loader:
 
         Raises UnreadableInput, and Unrecognised where there is no reader for it.
         """
-        config = (reader or self._choose(path, data)).read(data, shown or path)
+        return self._completed((reader or self._choose(path, data)).read(data, shown or path), path)
+
+    def outline(
+        self, data: bytes, path: str, shown: str | None = None, reader: Reader | None = None
+    ) -> ParsedConfig | Outline:
+        """As ``read`` does, but of a plain sheet its statements alone."""
+        reader = reader or self._choose(path, data)
+        if reader is not SHEETS:
+            return self.read(data, path, shown, reader)
+        outline = Outline.of(decode(data), shown or path)
+        if not outline.plain:
+            return self._completed(outline.built()[0], path)
+        profile = None if outline.profile is None else self._profile(outline.profile, path)
+        return outline if profile is None else outline._replace(profiles={profile.name: profile})
+
+    def _completed(self, config: ParsedConfig, path: str) -> ParsedConfig:
+        """A configuration with the profile that its device names."""
         named = config.device.facts.profile
-        if named is None or named.value in config.profiles or named.value in self.projects.of(path).profiles:
-            return config
-        profile = self.registry.profile(named.value)
+        profile = None if named is None or named.value in config.profiles else self._profile(named.value, path)
         return config if profile is None else config._replace(profiles={profile.name: profile})
+
+    def _profile(self, name: str, path: str) -> Profile | None:
+        """The profile of a shipped dialect, unless a project knows one of this name."""
+        return None if name in self.projects.of(path).profiles else self.registry.profile(name)
 
     def reader(self, path: str) -> Reader:
         """The reader for a file. Raises UnreadableInput."""

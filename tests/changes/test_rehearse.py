@@ -148,7 +148,7 @@ def test_a_sheet_change_comes_to_what_both_texts_mean_together() -> None:
             last = applied.config
         assert statement_changes(whole, last, HashBudget(0)) == (), text
         assert statement_changes(whole, change.after(range(len(change.units))), HashBudget(0)) == (), text
-        again = Builder.over(whole.device, "whole.sheet", whole.quote).device()
+        again = Builder.over(whole.device, "whole.sheet").device()
         assert sorted(again.overrides, key=repr) == sorted(whole.device.overrides, key=repr)
         assert again._replace(overrides=()) == whole.device._replace(overrides=())
 

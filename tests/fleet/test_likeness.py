@@ -7,9 +7,9 @@ from collections.abc import Iterator
 
 import pytest
 
-from overhang.fleet.examine import Examined, examine
+from overhang.fleet.examine import Examined, Subject, examine
 from overhang.fleet.likeness import Likenesses
-from overhang.language import read_sheet
+from overhang.language.parsed_config import Outline
 from overhang.model.hash_budget import HashBudget
 from overhang.model.verification import hash_text
 from overhang.project import Project
@@ -92,10 +92,12 @@ def compared(texts: list[str], project: Project, units: int, profiles: dict[str,
     """Audit devices in a run that knows likenesses, each beside an audit by itself: how many were told by another."""
     likenesses = Likenesses(NOW)
     for number, text in enumerate(texts):
-        config = read_sheet(text, f"d{number}.sheet")._replace(profiles=profiles)  # type: ignore[arg-type]
-        told = examine(config, project, NOW, b"key", HashBudget(units), likenesses)
-        alone = examine(config, project, NOW, b"key", HashBudget(units))
-        assert seen(told) == seen(alone), text
+        outline = Outline.of(text, f"d{number}.sheet")._replace(profiles=profiles)  # type: ignore[arg-type]
+        config = outline.built()[0]
+        alone = examine(Subject(config, project), NOW, b"key", HashBudget(units))
+        for source in (outline if outline.plain else config, config):
+            told = examine(Subject(source, project), NOW, b"key", HashBudget(units), likenesses)
+            assert seen(told) == seen(alone), text
     return likenesses.told
 
 
@@ -115,6 +117,20 @@ def kinds(seeds: range) -> Iterator[tuple[int, int]]:
 def test_devices_that_are_told_by_another_are_told_what_an_audit_says(start: int) -> None:
     told, all_of_them = (sum(each) for each in zip(*kinds(range(start, start + 15)), strict=True))
     assert told > all_of_them / 20
+
+
+@pytest.mark.parametrize("form", ["readable ", "hashed $0$"])
+@pytest.mark.parametrize("password", ["{0}", "{1}", "{2}", "boat{3}"])
+def test_a_password_that_is_a_name_is_found_on_every_device(form: str, password: str) -> None:
+    text = (
+        "device {0}:\nuser {1}:\n    password "
+        + form
+        + password
+        + "\nentry vty 0-4: check users\nssh: host-key rsa 2048\n"
+    )
+    called = [(f"quay-{number}", name, name.title(), number) for number, name in enumerate((*NAMES, "mary", "zoe"))]
+    told = compared([text.format(*each) for each in called], Project(), 0, {})
+    assert (told > 0) == ("boat" in password)
 
 
 def test_most_devices_of_a_fleet_are_told_by_another() -> None:

@@ -35,7 +35,7 @@ def test_a_leaf_statement_is_one_row_and_its_field() -> None:
     assert [f"{each.message}; {each.hint}" for each in program.diagnostics] == [
         "unknown statement; did you mean patience?"
     ]
-    builder = Builder("t", str, schema=schema)
+    builder = Builder("t", schema=schema)
     builder.add(program)
     device = builder.device()
     patience: Configured[int] = device.snmp.patience  # type: ignore[attr-defined]

@@ -5,7 +5,7 @@ A fingerprint holds no secret: passwords are compared by a keyed digest of this 
 
 import datetime
 import hashlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from overhang.auditing import fixes
@@ -90,12 +90,16 @@ def fleet_fingerprint(context: RuleContext) -> FleetFingerprint:
     return FleetFingerprint(kind, site, habits, tuple(_passwords(context)))
 
 
-def with_digests(found: FleetFingerprint, device: Device, key: bytes) -> FleetFingerprint:
+def compared_secrets(device: Device) -> list[StoredSecret]:
+    """The stored passwords of a device that are compared with those of others, in the order of its fingerprint."""
+    return [place.said.value for place in stored_passwords(device) if _counts(place)]
+
+
+def with_digests(found: FleetFingerprint, secrets: Iterable[StoredSecret], key: bytes) -> FleetFingerprint:
     """The fingerprint of a device with the digests of its passwords; ``key`` is random and the same for all devices of
     a run."""
-    counting = [place.said.value for place in stored_passwords(device) if _counts(place)]
     passwords = (
-        each._replace(digest=_digest(stored, key)) for each, stored in zip(found.passwords, counting, strict=True)
+        each._replace(digest=_digest(stored, key)) for each, stored in zip(found.passwords, secrets, strict=True)
     )
     return found._replace(passwords=tuple(passwords))
 

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from overhang.auditing.checklist import ChecklistItem, checklist
 from overhang.auditing.context import AccessPoint, RuleContext
 from overhang.auditing.findings import Finding
-from overhang.auditing.fleet import fleet_fingerprint, with_digests
+from overhang.auditing.fleet import compared_secrets, fleet_fingerprint, with_digests
 from overhang.auditing.registry import run_rules
 from overhang.auditing.results import (
     DeviceAudit,
@@ -29,7 +29,8 @@ from overhang.auditing.wording import counted
 from overhang.exposure import AccessPath, AccessPaths, resolve
 from overhang.exposure.phrases import busy_phrase, from_phrase, hours_phrase, needs_phrase, servers_phrase
 from overhang.language import ParsedConfig
-from overhang.language.parsed_config import StatementTexts
+from overhang.language.parsed_config import SourceText, StatementTexts
+from overhang.model import StoredSecret
 from overhang.model.hash_budget import HashBudget
 from overhang.model.stored_secret import Form
 from overhang.model.vocabulary import PORTS, way_label
@@ -59,16 +60,21 @@ def audit_config(
     context = RuleContext(resolved, project, moment)
     if keep is not None:
         keep(resolved, context.exposure)
-    return quoted(judged(context, config, loose_doubt(config)), config, project, key)
+    secrets = compared_secrets(config.device)
+    return quoted(judged(context, config, loose_doubt(config)), config, secrets, project, key)
 
 
 class Judged(NamedTuple):
     """What there is to say of a device before its own text is quoted, and its passwords are known by digests.
 
-    ``findings`` are without their access paths, which stand beside them as they are reported, with what profiles leave
-    unsaid, and the waiver, if one holds.
+    ``device`` is its name. ``findings`` are without their access paths, which stand beside them as they are reported,
+    with what profiles leave unsaid, and the waiver, if one holds.
     """
 
+    device: str
+    file: str
+    kind: str | None
+    site: str | None
     findings: tuple[tuple[Finding, tuple[Opened, ...], tuple[Unsaid, ...], Waiver | None], ...]
     profile: str | None
     profile_said: bool
@@ -101,7 +107,12 @@ def judged(
         findings.append((finding._replace(opens=()), opens, unsaid, waiver))
         if waiver is None:
             counting.append(finding)
+    facts = context.device.facts
     return Judged(
+        context.device.name,
+        context.device.file,
+        facts.kind.value if facts.kind else None,
+        facts.site.value if facts.site else None,
         tuple(findings),
         context.resolved.profile_name,
         context.resolved.profile_said,
@@ -114,60 +125,62 @@ def judged(
     )
 
 
-def quoted(found: Judged, config: ParsedConfig, project: Project, key: bytes) -> DeviceAudit:
-    """What was judged, with the lines of the device's own text, and digests of its passwords under ``key``."""
+def quoted(
+    found: Judged, text: SourceText, secrets: Iterable[StoredSecret], project: Project, key: bytes
+) -> DeviceAudit:
+    """What was judged, with the lines of the device's own text, and digests of its passwords (see
+    ``compared_secrets``) under ``key``."""
     reported: list[ReportedFinding] = []
     waived: list[Waived] = []
     seen: Counter[tuple[str, ...]] = Counter()
-    texts = StatementTexts(config)
+    texts = StatementTexts(text)
     for finding, opens, unsaid, waiver in found.findings:
-        each = _reported(config, finding, opens, unsaid, seen, texts)
+        each = _reported(text, finding, opens, unsaid, seen, texts)
         if waiver is not None:
             waived.append(Waived(each, waiver.reason, waiver.until))
         else:
             reported.append(each)
-    device, facts = config.device, config.device.facts
     return DeviceAudit(
-        device.name,
-        device.file,
-        facts.kind.value if facts.kind else None,
-        facts.site.value if facts.site else None,
+        found.device,
+        found.file,
+        found.kind,
+        found.site,
         found.profile,
         found.profile_said,
         tuple(reported),
-        tuple(each for each in config.diagnostics if each.level is Level.ERROR),
-        tuple(each for each in config.diagnostics if each.level is Level.WARNING),
-        config.understood,
-        len(config.unread),
+        tuple(each for each in text.diagnostics if each.level is Level.ERROR),
+        tuple(each for each in text.diagnostics if each.level is Level.WARNING),
+        text.understood,
+        len(text.unread),
         tuple(waived),
         found.not_examined,
         found.exposures,
         found.easiest,
-        with_digests(found.fingerprint, device, key),
+        with_digests(found.fingerprint, secrets, key),
         project.file,
-        config.reader,
+        text.reader,
         found.decided,
-        config.incomplete,
-        len(config.silent),
+        text.incomplete,
+        len(text.silent),
         found.checklist,
     )
 
 
 def _reported(
-    config: ParsedConfig,
+    source: SourceText,
     finding: Finding,
     opens: tuple[Opened, ...],
     unsaid: tuple[Unsaid, ...],
     seen: Counter[tuple[str, ...]],
     texts: StatementTexts,
 ) -> ReportedFinding:
-    lines = tuple(Quoted(origin.file, origin.line, config.quote_at(origin)) for origin in finding.lines)
+    lines = tuple(Quoted(origin.file, origin.line, source.quote_at(origin)) for origin in finding.lines)
     proof = (*(each for origin in finding.lines for each in texts.at(origin)), *(u.key for u in unsaid))
     content = (finding.rule, *sorted(proof))
     seen[content] += 1
     text = "\0".join((*content, str(seen[content])))
     digest = hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:32]
-    phrased = config.phrase(finding.fix) if config.phrase is not None and finding.fix else None
+    phrased = source.phrase(finding.fix) if source.phrase is not None and finding.fix else None
     return ReportedFinding(
         finding.rule,
         finding.severity,

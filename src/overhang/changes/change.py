@@ -100,7 +100,7 @@ class SheetChange:
         self.units = tuple(self._units())
 
     def _builder(self) -> Builder:
-        return Builder.over(self._config.device, self.file, self._lines.quote)
+        return Builder.over(self._config.device, self.file)
 
     def _made(self, builder: Builder, *, unread: bool) -> ParsedConfig:
         return self._config._replace(
@@ -258,7 +258,7 @@ class MakerChange:
             yield from self._reread()
             return
         device = self._config.device
-        builder = Builder.over(device, device.file, self._final.lines.quote)
+        builder = Builder.over(device, device.file)
         builder.quiet = builder.claims = True
         wrong = self._wrong()
         for line in sorted({node.line for node in self._nodes}):

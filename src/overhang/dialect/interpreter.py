@@ -88,7 +88,7 @@ class Interpreter:
         for line, (_, instance, words) in sorted(self.scan.unread.items()):
             kinds = kinds_of(dialect, self.scan.block_of(instance), words) | self.about.get(line, frozenset())
             self.emitter.doubt(line, words, list(self.scan.around(instance)), kinds)
-        builder = Builder(dialect.file, self.scan.redactor.lines.quote, quiet=True)
+        builder = Builder(dialect.file, quiet=True)
         add_always(dialect, builder)
         builder.file = self.file
         unread = sorted(self.scan.unread)

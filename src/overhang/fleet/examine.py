@@ -1,7 +1,7 @@
 """One device of a run: read and audited, to what the report and its network need of it."""
 
 import datetime
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from overhang.auditing import DeviceAudit, audit_config
@@ -11,6 +11,8 @@ from overhang.exposure import AccessPaths, resolve
 from overhang.fleet.digests import content_digest
 from overhang.formats import Reader
 from overhang.language import ParsedConfig
+from overhang.language.builder import Remark
+from overhang.language.parsed_config import Outline
 from overhang.loading import Loader, Projects
 from overhang.model import Device
 from overhang.model.hash_budget import HashBudget, share_of
@@ -60,36 +62,78 @@ class Examined(NamedTuple):
     depends: str = ""
 
 
+class Subject:
+    """A device that is to be examined: its configuration, or a sheet, of which that is built where it is needed."""
+
+    def __init__(self, source: ParsedConfig | Outline, project: Project) -> None:
+        self.outline = source if isinstance(source, Outline) else None
+        self.project = project
+        #: what is remarked of a sheet that was built
+        self.remarks: list[Remark] = []
+        self._config = source if isinstance(source, ParsedConfig) else None
+
+    @property
+    def config(self) -> ParsedConfig:
+        """Its configuration."""
+        if self._config is None:
+            assert self.outline is not None, "one of the two is there"
+            self._config, self.remarks = self.outline.built()
+        return self._config
+
+    @property
+    def file(self) -> str:
+        """What it was read from."""
+        return self.outline.file if self.outline is not None else self.config.device.file
+
+
 def examine(
-    config: ParsedConfig,
-    project: Project,
+    subject: Subject,
     moment: datetime.datetime,
     key: bytes,
     hashes: HashBudget,
     likenesses: "Likenesses | None" = None,
 ) -> Examined:
     """Audit a device that was read; see ``audit_config``. ``likenesses`` are the structures that were met before."""
-    told = likenesses.tell(config, project, hashes) if likenesses is not None else None
+    project = subject.project
+    told = likenesses.tell(subject, hashes) if likenesses is not None else None
     if told is not None:
-        found, part, hours = told
-        depends = "moment" if hours else "day" if _dated(config.device, project) else ""
-        return Examined(quoted(found, config, project, key), part, depends=depends)
+        return Examined(quoted(told.judged, told.text, told.secrets, project, key), told.part, depends=told.depends)
     hashes = hashes.fresh()
     made: list[tuple[ResolvedDevice, AccessPaths]] = []
+    config = subject.config
     audit = audit_config(config, project, moment, key, hashes, lambda *found: made.append(found))
-    depends = "moment" if made[0][0].hours else "day" if _dated(config.device, project) else ""
+    depends = depends_on(config.device, project, hours=bool(made[0][0].hours))
     return Examined(audit, NetworkPart.of((config, project, *made[0])), depends=depends)
 
 
-def _dated(device: Device, project: Project) -> bool:
-    """Whether something of a device or its project holds from or through a day."""
+def examine_together(subjects: Sequence[Subject], moment: datetime.datetime, key: bytes) -> list[Examined]:
+    """Audit devices that were read."""
+    number = len(subjects)
+    likenesses = _likenesses(moment, number)
+    return [
+        examine(each, moment, key, share_of(each.project.thresholds.guess, number), likenesses) for each in subjects
+    ]
+
+
+def _likenesses(moment: datetime.datetime, devices: int) -> "Likenesses | None":
+    """The structures of a run of so many devices, where that is worth it."""
+    if devices < WORTH_LIKENING:
+        return None
+    from overhang.fleet import likeness  # of no use to a few devices
+
+    return likeness.Likenesses(moment)
+
+
+def depends_on(device: Device, project: Project, *, hours: bool) -> str:
+    """Whether an audit depends on the "day", on the "moment" of the day too, or on neither: ""."""
     keys = (said.value for user in device.users.values() for said in (*user.public_keys, *user.authorities))
-    return bool(
+    dated = (
         project.waivers
         or device.web.certificate_valid
         or any(user.expires for user in device.users.values())
         or any(each.until for each in keys)
     )
+    return "moment" if hours else "day" if dated else ""
 
 
 class Known(NamedTuple):
@@ -119,11 +163,7 @@ class Examiner:
 
     def __init__(self, terms: Terms, loader: Loader | None = None) -> None:
         self.terms = terms
-        self._likenesses: Likenesses | None = None
-        if terms.files >= WORTH_LIKENING:
-            from overhang.fleet import likeness  # of no use to a few devices
-
-            self._likenesses = likeness.Likenesses(terms.moment)
+        self._likenesses = _likenesses(terms.moment, terms.files)
         self.loader = loader or Loader(Projects(terms.project, terms.guess), terms.reader, terms.dialect, terms.trusted)
 
     def examine(self, folder: str | None, path: str, carried: Carried | None = None) -> Outcome:
@@ -132,18 +172,20 @@ class Examiner:
         if carried is not None:
             self.loader.projects.hold(path, carried.project)
 
-        def load(path: str) -> ParsedConfig:
+        def load(path: str) -> ParsedConfig | Outline:
             data = self.loader.bytes_of(path) if carried is None else carried.data
             content[0] = content_digest(data)
-            return self.loader.read(data, self.loader.shown(path), reader=carried and carried.reader)
+            read = self.loader.read if self._likenesses is None else self.loader.outline
+            return read(data, self.loader.shown(path), reader=carried and carried.reader)
 
-        config = self.loader.take(folder, path, load)
+        source = self.loader.take(folder, path, load)
         problems = tuple(self.loader.problems())
-        if config is None or isinstance(config, Unreadable):
-            return Outcome(config, problems)
-        project = self.loader.projects.of(config.device.file)
-        hashes = share_of(project.thresholds.guess, self.terms.files)
-        found = examine(config, project, self.terms.moment, self.terms.key, hashes, self._likenesses)
+        if source is None or isinstance(source, Unreadable):
+            return Outcome(source, problems)
+        file = source.file if isinstance(source, Outline) else source.device.file
+        subject = Subject(source, self.loader.projects.of(file))
+        hashes = share_of(subject.project.thresholds.guess, self.terms.files)
+        found = examine(subject, self.terms.moment, self.terms.key, hashes, self._likenesses)
         return Outcome(found._replace(content=content[0]), problems)
 
     def carry(self, folder: str | None, path: str) -> Carried | Outcome:

@@ -7,27 +7,34 @@ in. Where something is in it that cannot be told so, devices of that structure a
 more than the structure (how wide a set of addresses is, what trying a hash comes to) is asked again of each.
 """
 
+import contextlib
 import datetime
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from overhang.auditing.context import RuleContext
+from overhang.auditing.fleet import compared_secrets
 from overhang.auditing.runner import Judged, judged, loose_doubt
 from overhang.auditing.severity import outside_of
 from overhang.exposure import AccessPath, AccessPaths, resolve
 from overhang.exposure.address_classes import AddressClasses
 from overhang.exposure.phrases import from_phrase
 from overhang.exposure.secrets import Holdings
+from overhang.fleet.examine import Subject, depends_on
 from overhang.fleet.filling import FILE, SOURCES, Fill, Filling, Planner, marked
+from overhang.fleet.skeleton import Mould, Skeletons
 from overhang.fleet.structure import (
     FIRST_LINE,
     MARKED,
     Structure,
     Surroundings,
     Unlike,
+    framed,
+    places_of,
     structure_of,
 )
 from overhang.language import ParsedConfig
+from overhang.language.parsed_config import Outline, OutlinedText, SourceText
 from overhang.model import Address, Prefix, StoredSecret
 from overhang.model.hash_budget import HashBudget
 from overhang.model.stored_secret import Form
@@ -43,11 +50,16 @@ _MOST_MET, _MOST_ANALYSED = 100_000, 1_000
 
 
 class Likeness(NamedTuple):
-    """What devices of one structure have in common: what is said of them, and what is to be asked of each again."""
+    """What devices of one structure have in common: what is said of them, and what is to be asked of each again.
+
+    ``compared`` are the places of the secrets that are compared with those of other devices; ``depends`` is as an
+    ``Examined`` has it.
+    """
 
     judged: Fill
     part: Fill
-    hours: bool
+    compared: tuple[int, ...]
+    depends: str
     pieces: Sequence[tuple[int, Callable[[Filling], int], Callable[[Filling], int], int]]
     wide: Mapping[int, bool]
     outside: Mapping[int, bool]
@@ -183,7 +195,8 @@ def likeness_of(
     return Likeness(
         planner.plan(found),
         planner.plan(common),
-        bool(resolved.hours),
+        places_of(compared_secrets(device), structure.secrets),
+        depends_on(device, project, hours=bool(resolved.hours)),
         [planner.piece(each) for each in classes.pieces],
         dict(classes.asked_wide),
         dict(context.asked_outside),
@@ -224,19 +237,31 @@ def _filled(what: tuple[str, int]) -> Fill:
 # -- using one ---------------------------------------------------------------------------------------------------------
 
 
+class Told(NamedTuple):
+    """What there is to say of a device that was told by another: its text, what was judged, the secrets that are
+    compared with those of other devices, and its part of the network; ``depends`` is as an ``Examined`` has it."""
+
+    text: SourceText
+    judged: Judged
+    secrets: Sequence[StoredSecret]
+    part: NetworkPart
+    depends: str
+
+
 def told_by(
     likeness: Likeness,
-    config: ParsedConfig,
+    text: SourceText,
+    file: str,
     structure: Structure,
     around: Surroundings,
     hashes: HashBudget,
     *,
     asked: bool = False,
-) -> tuple[Judged, NetworkPart] | None:
+) -> Told | None:
     """What there is to say of a device of the structure; None where something that was asked of the first is answered
     otherwise for it. ``asked``: it is the first, of which everything was asked."""
-    device, secrets = config.device, structure.secrets
-    filling = Filling(structure, device.file)
+    secrets = structure.secrets
+    filling = Filling(structure, file)
     filling.classes = classes = AddressClasses(
         [Piece(family, low(filling), high(filling), signature) for family, low, high, signature in likeness.pieces]
     )
@@ -251,9 +276,10 @@ def told_by(
         tuple((name, found) for name, each in common.shared if (found := _secret(each, secrets)) is not None),
     )
     known = [structure.prefixes[place] for place in common.own]
+    said: Judged = likeness.judged(filling)
     part = NetworkPart(
-        device.name,
-        device.file,
+        said.device,
+        file,
         around.project.file,
         locks,
         common.paths,
@@ -264,7 +290,7 @@ def told_by(
         common.complete,
         hashes,
     )
-    return likeness.judged(filling), part
+    return Told(text, said, [secrets[place] for place in likeness.compared], part, likeness.depends)
 
 
 def _answered(likeness: Likeness, filling: Filling, around: Surroundings, hashes: HashBudget) -> bool:
@@ -297,19 +323,19 @@ class Likenesses:
         self._around: dict[str, Surroundings] = {}
         self._met: dict[bytes, Likeness | bool] = {}
         self._analysed = 0
+        self._skeletons = Skeletons()
+        self._moulds: dict[tuple[str, str, bytes], Mould] = {}
         #: how many devices were told by another
         self.told = 0
 
-    def tell(
-        self, config: ParsedConfig, project: Project, hashes: HashBudget
-    ) -> tuple[Judged, NetworkPart, bool] | None:
-        """What there is to say of a device, and whether it hangs on the time of day; None where it has to be audited by
-        itself, with a budget of its own."""
+    def tell(self, subject: Subject, hashes: HashBudget) -> Told | None:
+        """What there is to say of a device; None where it has to be audited by itself, with a budget of its own."""
+        project = subject.project
         around = self._around.get(project.file)  # which is what tells the projects of a run apart
         if around is None:
             around = self._around[project.file] = Surroundings(project)
         try:
-            structure = structure_of(config.device, around, _beside(config, project))
+            structure, text = self._structure(subject, around)
         except Unlike:
             return None
         likeness = self._met.get(structure.key)
@@ -319,22 +345,48 @@ class Likenesses:
             return None
         asked = likeness is True
         if likeness is True:
-            self._met[structure.key] = False
-            self._analysed += 1
-            if self._analysed > _MOST_ANALYSED:
-                return None
-            try:
-                likeness = likeness_of(config, structure, around, self._moment, hashes)
-            except Unlike:
-                return None
-            self._met[structure.key] = likeness
-        if likeness is False:
+            likeness = self._met[structure.key] = self._analyse(subject, structure, around, hashes)
+        if not isinstance(likeness, Likeness):
             return None
-        told = told_by(likeness, config, structure, around, hashes, asked=asked)
-        if told is None:
-            return None
-        self.told += 1
-        return *told, likeness.hours
+        told = told_by(likeness, text, subject.file, structure, around, hashes, asked=asked)
+        if told is not None:
+            self.told += 1
+        return told
+
+    def _analyse(
+        self, subject: Subject, structure: Structure, around: Surroundings, hashes: HashBudget
+    ) -> Likeness | bool:
+        """The likeness of devices of a structure; False where there is none."""
+        self._analysed += 1
+        if self._analysed > _MOST_ANALYSED:
+            return False
+        try:
+            return likeness_of(subject.config, structure, around, self._moment, hashes)
+        except Unlike:
+            return False
+
+    def _structure(self, subject: Subject, around: Surroundings) -> tuple[Structure, SourceText]:
+        """The structure of a device, and its text: told by its statements, or of the whole device. Raises Unlike."""
+        outline = subject.outline
+        if outline is None:
+            more = _beside(subject.config, subject.project)
+            return structure_of(subject.config.device, around, more), subject.config
+        more = _beside_sheet(outline, subject.project)
+        try:
+            skeleton = self._skeletons.of(outline, around)
+        except Unlike:
+            return structure_of(subject.config.device, around, _beside(subject.config, subject.project)), subject.config
+        key = (subject.project.file, repr(more), skeleton.key)
+        mould = self._moulds.get(key)
+        if mould is not None:
+            structure = mould.structure(skeleton, outline.file, around, more)
+            return structure, OutlinedText(outline, outline.diagnostics(mould.remarked(skeleton)))
+        config = subject.config
+        frame, structure = framed(config.device, around, more)
+        if len(self._moulds) < _MOST_ANALYSED * 4:
+            with contextlib.suppress(Unlike):
+                self._moulds[key] = Mould.of(skeleton, config.device, frame, structure, subject.remarks)
+        return structure, config
 
 
 def _beside(config: ParsedConfig, project: Project) -> tuple[object, ...]:
@@ -343,3 +395,8 @@ def _beside(config: ParsedConfig, project: Project) -> tuple[object, ...]:
     assumed = config.assumed and (config.assumed.name, config.assumed.values)
     doubt = loose_doubt(config) if config.unread or config.device.facts.block.declared else False
     return project.file, config.fully_understood, config.incomplete, len(config.unread), doubt, profiles, assumed
+
+
+def _beside_sheet(outline: Outline, project: Project) -> tuple[object, ...]:
+    """The same for a plain sheet."""
+    return project.file, True, False, 0, False, [(name, each.values) for name, each in outline.profiles.items()], None

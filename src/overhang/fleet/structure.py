@@ -12,7 +12,7 @@ import hashlib
 import marshal
 import re
 from bisect import bisect
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Hashable, Iterable, Iterator, Mapping
 from fnmatch import translate
 from functools import cache, cached_property
 from typing import Any, NamedTuple
@@ -56,6 +56,14 @@ class Structure(NamedTuple):
     secrets: tuple[StoredSecret, ...]
 
 
+class Frame(NamedTuple):
+    """What of a device is the same for all whose statements are: its ``digest``, and the words in it that are no names
+    of its own, in order."""
+
+    digest: bytes
+    words: tuple[str, ...]
+
+
 class Surroundings:
     """What of a project names and addresses of devices may be held against."""
 
@@ -91,7 +99,7 @@ def _words_in(value: object) -> Iterator[str]:
             yield from _words_in(each)
 
 
-class _Walk:
+class Walk:
     """Goes through a device once: ``atoms`` is what it is made of, with marks for what is told apart."""
 
     def __init__(self, file: str) -> None:
@@ -164,40 +172,71 @@ def vocabulary() -> frozenset[str]:
 
 def structure_of(device: Device, around: Surroundings, more: tuple[object, ...]) -> Structure:
     """The structure of a device; ``more`` is what else its audit depends on. Raises Unlike."""
+    return framed(device, around, more)[1]
+
+
+def framed(device: Device, around: Surroundings, more: tuple[object, ...]) -> tuple[Frame, Structure]:
+    """The structure of a device, and what of it is the same whatever stands in its places. Raises Unlike."""
     if device.passwords.letters is not None:
         raise Unlike("passwords that count in part")
-    walk = _Walk(device.file)
+    walk = Walk(device.file)
     for each in device[1:]:
         walk.go(each)
     words = {each for each in walk.atoms if each.__class__ is str}
-    if len(walk.prefixes) > _MOST_PREFIXES or walk.file in words:
+    if len(walk.prefixes) > _MOST_PREFIXES:
         raise Unlike("many prefixes")
-    names = _own_names(_named(device), words, around)
+    names = own_names(_named(device), words, around)
     if device.facts.name is None and device.name not in names:
         raise Unlike("a file whose name means something")
     at = {name: ("name", place) for place, name in enumerate(names)}
     atoms = tuple(at.get(each, each) if each.__class__ is str else each for each in walk.atoms)
     words.difference_update(names)
-    every = "\0".join((*words, *names))
+    every = "\0".join(words)
     if MARKED.search(every) or _LIKE_A_LINE.search(every) or max(walk.numbers) >= FIRST_LINE:
         raise Unlike("what looks like a mark")
     if any(addresses_in("\0".join(each for each in words if ":" in each or each.count(".") > 2))):
         raise Unlike("an address in a word")
     lines = tuple(sorted(set(walk.lines)))
-    rank = {line: place for place, line in enumerate(lines)}
-    prefixes = tuple(dict.fromkeys(walk.prefixes))
-    secrets = tuple(dict.fromkeys(walk.secrets))
+    prefixes, secrets = tuple(dict.fromkeys(walk.prefixes)), tuple(dict.fromkeys(walk.secrets))
+    places = (places_of(walk.lines, lines), places_of(walk.prefixes, prefixes), places_of(walk.secrets, secrets))
+    frame = Frame(key_of((atoms, places)), tuple(sorted(words)))
+    parts = (names, lines, prefixes, secrets)
+    return frame, assembled(frame, parts, device.file, (device.name, *device.users), around, more)
+
+
+Parts = tuple[tuple[str, ...], tuple[int, ...], tuple[Prefix, ...], tuple[StoredSecret, ...]]
+
+
+def assembled(
+    frame: Frame, parts: Parts, file: str, called: Iterable[str], around: Surroundings, more: tuple[object, ...]
+) -> Structure:
+    """The structure of a device of which a frame is known, and what stands in its places: names, lines, prefixes and
+    secrets. ``called`` are the device's name and those of its accounts. Raises Unlike."""
+    names, lines, prefixes, secrets = parts
+    every = "\0".join(names)
+    if MARKED.search(every) or _LIKE_A_LINE.search(every):
+        raise Unlike("what looks like a mark")
+    if file in names or file in frame.words:
+        raise Unlike("a file that is called as something in it")
     content = (
-        atoms,
-        tuple(rank[line] for line in walk.lines),
-        _order_of(names, sorted(words), around),
-        _order_of_addresses(prefixes, walk.prefixes, around),
-        tuple(_facts_of(secrets, walk.secrets, device, names, around)),
+        frame.digest,
+        _order_of(names, frame.words, around),
+        _order_of_addresses(prefixes, around),
+        tuple(_facts_of(secrets, called, names, around)),
         repr(more),
     )
-    plain: Any = content  # tuples of words and numbers alone
-    key = hashlib.blake2b(marshal.dumps(plain, 2), digest_size=16).digest()
-    return Structure(key, names, lines, prefixes, secrets)
+    return Structure(key_of(content), names, lines, prefixes, secrets)
+
+
+def key_of(content: Any) -> bytes:
+    """A digest of tuples of words and numbers alone."""
+    return hashlib.blake2b(marshal.dumps(content, 2), digest_size=16).digest()
+
+
+def places_of(found: Iterable[Hashable], among: Iterable[Hashable]) -> tuple[int, ...]:
+    """The places of things among others. Raises KeyError."""
+    place = {each: number for number, each in enumerate(among)}
+    return tuple(place[each] for each in found)
 
 
 def addresses_in(text: str) -> Iterator[tuple[int, int, Address, int | None]]:
@@ -226,7 +265,7 @@ def _named(device: Device) -> Iterator[str]:
     yield from (each.value.address for group in groups for each in group.servers)
 
 
-def _own_names(found: Iterable[str], words: set[str], around: Surroundings) -> tuple[str, ...]:
+def own_names(found: Iterable[str], words: set[str], around: Surroundings) -> tuple[str, ...]:
     """Those of some names that are no part of any other word, so that wherever they stand, they are meant."""
     wanted = [each for each in dict.fromkeys(found) if _PLAIN.fullmatch(each) and each.casefold() not in vocabulary()]
     others = "\0".join(words.difference(wanted)).casefold() + "\0" + around.text
@@ -239,14 +278,14 @@ def _own_names(found: Iterable[str], words: set[str], around: Surroundings) -> t
     return tuple(kept)
 
 
-def _order_of(names: tuple[str, ...], words: list[str], around: Surroundings) -> tuple[object, ...]:
+def _order_of(names: tuple[str, ...], words: tuple[str, ...], around: Surroundings) -> tuple[object, ...]:
     """Where names stand among one another and among all other words, and which patterns they fit."""
     order = sorted(range(len(names)), key=names.__getitem__)
     places = tuple((bisect(words, each), bisect(around.words, each), around.matches(each)) for each in names)
     return tuple(order), places
 
 
-def _order_of_addresses(prefixes: tuple[Prefix, ...], found: list[Prefix], around: Surroundings) -> tuple[object, ...]:
+def _order_of_addresses(prefixes: tuple[Prefix, ...], around: Surroundings) -> tuple[object, ...]:
     """Where the ends of address ranges stand among one another and among those of the project's networks."""
     ends: dict[int, set[int]] = {4: {0, TOP[4]}, 6: {0, TOP[6]}}
     for each in (*prefixes, *around.prefixes):
@@ -256,9 +295,8 @@ def _order_of_addresses(prefixes: tuple[Prefix, ...], found: list[Prefix], aroun
         (each.family, each.length, *(rank[each.family][end] for end in _ends_of(each)))
         for each in (*prefixes, *around.prefixes)
     )
-    number = {each: place for place, each in enumerate(prefixes)}
     as_text = tuple(sorted(range(len(prefixes)), key=lambda place: str(prefixes[place].written)))
-    return ranks, tuple(number[each] for each in found), as_text
+    return ranks, as_text
 
 
 def _ends_of(prefix: Prefix) -> tuple[int, ...]:
@@ -266,15 +304,9 @@ def _ends_of(prefix: Prefix) -> tuple[int, ...]:
 
 
 def _facts_of(
-    secrets: tuple[StoredSecret, ...],
-    found: list[StoredSecret],
-    device: Device,
-    names: tuple[str, ...],
-    around: Surroundings,
+    secrets: tuple[StoredSecret, ...], called: Iterable[str], names: tuple[str, ...], around: Surroundings
 ) -> Iterator[object]:
     """All that an audit asks of secrets: which are equal, and what each of them is like."""
-    number = {each: place for place, each in enumerate(secrets)}
-    yield tuple(number[each] for each in found)
     equal: dict[object, int] = {}
     own: list[str] | None = None
     for stored in secrets:
@@ -283,12 +315,14 @@ def _facts_of(
         guess: tuple[object, ...] = ()
         if plain:
             if own is None:
-                own = [each.casefold() for each in (device.name, *device.users)]
+                own = [each.casefold() for each in called]
             folded = plain.casefold()
             own_name = own.index(folded) if folded in own else -1
             guess = (around.known.get(folded, -1), own_name, plain if plain in _OURS else "", plain == folded)
+            if own_name >= 0 and folded in {each.casefold() for each in names}:
+                raise Unlike("a password that is a name")  # which is no longer one where the name is marked
             if own_name >= 0 or guess[0] != -1:
-                guess += (plain,) if folded not in {each.casefold() for each in names} else ()
+                guess += (plain,)
         elif stored.form is Form.HASHED:
             guess = (scheme_of(stored.text), rounds_of(stored.text), *cost_of(stored.text))
         yield stored.form.value, stored.text[:3] == "$0$", plain is None, not plain, malformed(stored), alike, guess

@@ -24,7 +24,7 @@ def assemble(source: Source, collected: Collector, assumed: Profile | None = Non
     for each in unread:
         if each.header is not None:
             program.doubts.setdefault(each.header, each.line)
-    builder = Builder(source.file, source.lines.quote, quiet=True)
+    builder = Builder(source.file, quiet=True)
     builder.add(program)
     said = dict.fromkeys((each.line, each.why) for each in unread)  # a whole list may stand on one line
     diagnostics = tuple(_diagnostic(source, line, why) for line, why in said)

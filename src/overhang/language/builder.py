@@ -6,7 +6,7 @@ it.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from overhang.language.ir import PlacedStatement, Program, Statement
 from overhang.language.normalise import held_blocks
@@ -14,7 +14,7 @@ from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
 from overhang.language.terminals import encode_vty_range
 from overhang.language.unparser import unparse_statement
-from overhang.model import Another, BlockInfo, Configured, Device, Entry, Family, StoredSecret
+from overhang.model import Another, BlockInfo, Configured, Device, Entry, Family, Prefix, StoredSecret
 from overhang.model.device import Override
 from overhang.model.vocabulary import PORTS
 from overhang.text import Diagnostic, Level, Origin, Shown, Span
@@ -22,6 +22,22 @@ from overhang.text import Diagnostic, Level, Origin, Shown, Span
 Key = tuple[str, Any]
 _HIGHEST = 15
 _NOTHING_TO_DROP = "there is nothing to take back"
+
+
+class Remark(NamedTuple):
+    """Something odd about a line that was understood. ``about`` stands in ``{}`` of the message: another line, or a
+    prefix."""
+
+    line: int
+    message: str
+    about: int | Prefix | None = None
+
+    def told(self, file: str, quote: Callable[[int], Shown]) -> Diagnostic:
+        """It as a warning."""
+        text = quote(self.line)
+        column = len(text) - len(text.lstrip(" ")) + 1
+        span = Span(file, self.line, column, max(column + 1, len(text) + 1))
+        return Diagnostic(Level.WARNING, span, self.message.format(self.about), text)
 
 
 class _BlockState:
@@ -62,22 +78,19 @@ class _BlockState:
 class Builder:
     """Collects statements about one device; ``device()`` gives what they amount to.
 
-    ``quote`` shows a line without its secrets. ``quiet``: what is merged or replaced goes without a warning, since it
-    was not a person who wrote it twice.
+    ``remarks`` are what is odd about lines; ``quiet``: what is merged or replaced goes without, since it was not a
+    person who wrote it twice.
     """
 
-    def __init__(
-        self, file: str, quote: Callable[[int], Shown], *, quiet: bool = False, schema: Schema = SCHEMA
-    ) -> None:
+    def __init__(self, file: str, *, quiet: bool = False, schema: Schema = SCHEMA) -> None:
         self.file = file
-        self.quote = quote
         self.quiet = quiet
         self.schema = schema
         #: whether a statement says that the device may hold more than is stated
         self.incomplete = False
         #: whether blocks that another file began are from now on known by the line of this one
         self.claims = False
-        self.warnings: list[Diagnostic] = []
+        self.remarks: list[Remark] = []
         #: the lines that take back what is not there
         self.missed: list[int] = []
         self._blocks: dict[Key, _BlockState] = {}
@@ -91,9 +104,9 @@ class Builder:
     # -- adding --------------------------------------------------------------------------------------------------------
 
     @classmethod
-    def over(cls, device: Device, file: str, quote: Callable[[int], Shown], *, schema: Schema = SCHEMA) -> "Builder":
+    def over(cls, device: Device, file: str, *, schema: Schema = SCHEMA) -> "Builder":
         """A builder that holds a device already, so that statements of another file change it."""
-        builder = cls(file, quote, schema=schema)
+        builder = cls(file, schema=schema)
         kept = {each.later: each for each in device.overrides}
         for block in schema.blocks.values():
             if block.keep is Keep.BY_NUMBER:
@@ -234,7 +247,7 @@ class Builder:
         elif "protocol" in state.head and state.head["protocol"] != statement.captures["protocol"]:
             self._warn(origin.line, "a group has one protocol; the first one holds")
         else:
-            self._warn(origin.line, f"this block is on line {state.origin.line} already; the two are merged")
+            self._warn(origin.line, "this block is on line {} already; the two are merged", state.origin.line)
 
     def _name(self, state: _BlockState, name: str, origin: Origin) -> None:
         if "name" in state.fields:
@@ -278,7 +291,7 @@ class Builder:
                 state.fields[spec.field] = [each for each in given if each.origin.file == self.file]
             state.fields.setdefault(spec.field, []).append(Configured(value, origin))
             if spec.field == "rules" and statement.value.prefix is not None and statement.value.prefix.has_host_bits:
-                self._warn(line, f"the prefix has host bits; {statement.value.prefix} is used")
+                self._warn(line, "the prefix has host bits; {} is used", statement.value.prefix)
             return
         if spec.by_family:
             self._fill_family(state, statement, origin, quiet=quiet)
@@ -418,15 +431,11 @@ class Builder:
         self._warn(line, _NOTHING_TO_DROP)
 
     def _warn_again(self, line: int, earlier: int) -> None:
-        self._warn(line, f"this is set on line {earlier} already; the later one holds")
+        self._warn(line, "this is set on line {} already; the later one holds", earlier)
 
-    def _warn(self, line: int, message: str) -> None:
-        if self.quiet:
-            return
-        text = self.quote(line)
-        column = len(text) - len(text.lstrip(" ")) + 1
-        span = Span(self.file, line, column, max(column + 1, len(text) + 1))
-        self.warnings.append(Diagnostic(Level.WARNING, span, message, text))
+    def _warn(self, line: int, message: str, about: int | Prefix | None = None) -> None:
+        if not self.quiet:
+            self.remarks.append(Remark(line, message, about))
 
     def _made_vtys(self, block: BlockSpec) -> dict[int, Any]:
         """The VTYs by number; those of one range are one value."""

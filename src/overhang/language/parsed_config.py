@@ -1,16 +1,20 @@
 """One configuration after reading, whatever it was written in: the device, the diagnostics, and the lines to quote."""
 
-from collections.abc import Callable, Mapping, Sequence
-from typing import NamedTuple
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import NamedTuple, Protocol
 
-from overhang.language.builder import Builder
+from overhang.language.builder import Builder, Remark
 from overhang.language.ir import PlacedStatement, Program, Statement
 from overhang.language.parser import parse_program
 from overhang.language.redact import sheet_lines
+from overhang.language.schema import INCOMPLETE
 from overhang.language.unparser import unparse_statement, withheld
 from overhang.model import Configured, Device
 from overhang.profiles import Profile
 from overhang.text import Diagnostic, Origin, Shown, SourceLines, UnreadableInput
+
+#: The name of the reader of sheets.
+SHEET = "sheet"
 
 
 class Phrased(NamedTuple):
@@ -41,7 +45,7 @@ class ParsedConfig(NamedTuple):
     lines: SourceLines
     unread: tuple[int, ...]
     understood: int
-    reader: str = "sheet"
+    reader: str = SHEET
     profiles: Mapping[str, Profile] = {}
     others: Mapping[str, SourceLines] = {}
     phrase: Callable[[Sequence[str]], Phrased] | None = None
@@ -81,10 +85,57 @@ class ParsedConfig(NamedTuple):
         return self.others.get(origin.file, self.lines).quote(origin.line)
 
 
+class SourceText(Protocol):
+    """What there is to quote of a configuration, and what was remarked of its lines: see ``ParsedConfig``."""
+
+    @property
+    def diagnostics(self) -> tuple[Diagnostic, ...]:
+        """What is wrong with its lines, or odd."""
+
+    @property
+    def unread(self) -> tuple[int, ...]:
+        """The lines that were not understood."""
+
+    @property
+    def silent(self) -> tuple[int, ...]:
+        """Those that say nothing here."""
+
+    @property
+    def understood(self) -> int:
+        """How many others there are."""
+
+    @property
+    def reader(self) -> str:
+        """What read it."""
+
+    @property
+    def phrase(self) -> Callable[[Sequence[str]], Phrased] | None:
+        """What writes statements in its language."""
+
+    @property
+    def program(self) -> Program | None:
+        """Its statements."""
+
+    @property
+    def programs(self) -> Mapping[str, Program]:
+        """Those of further files."""
+
+    @property
+    def others(self) -> Mapping[str, SourceLines]:
+        """The lines of these."""
+
+    @property
+    def incomplete(self) -> bool:
+        """Whether it says that there may be more."""
+
+    def quote_at(self, origin: Origin) -> Shown:
+        """The line at an origin."""
+
+
 class StatementTexts:
     """The statements of a configuration by their lines, as a sheet has them, below their block and without secrets."""
 
-    def __init__(self, config: ParsedConfig) -> None:
+    def __init__(self, config: SourceText) -> None:
         self._config = config
         self._by_file: dict[str, tuple[Sequence[PlacedStatement], dict[int, list[int]]]] = {}
 
@@ -125,23 +176,90 @@ def _bare(statement: Statement) -> str:
     return ("drop " if statement.drop else "") + unparse_statement(withheld(statement))
 
 
+class Outline(NamedTuple):
+    """A sheet's statements, before its device is built.
+    ``profiles`` are those that somebody adds who knows more."""
+
+    file: str
+    lines: SourceLines
+    program: Program
+    profiles: Mapping[str, Profile] = {}
+
+    @classmethod
+    def of(cls, text: str, file: str) -> "Outline":
+        """That of a sheet; ``file`` names it in every origin."""
+        program = parse_program(text, file)
+        return cls(file, sheet_lines(text.split("\n"), program.read), program)
+
+    @property
+    def plain(self) -> bool:
+        """Whether every line was understood, and its statements neither take anything back nor leave anything open."""
+        program = self.program
+        return not (program.unread or program.diagnostics or program.doubts or program.suspected) and not any(
+            line.statement.drop or line.drops_inside or line.statement.spec.field == INCOMPLETE
+            for line in program.statements
+        )
+
+    @property
+    def profile(self) -> str | None:
+        """The name of the profile that holds for it, where it is plain."""
+        said = [each.statement for each in self.program.statements if each.statement.spec.field == "profile"]
+        return said[-1].value if said else None
+
+    def built(self) -> tuple[ParsedConfig, list[Remark]]:
+        """The whole configuration, and what is remarked of it. Mistakes in it are diagnostics."""
+        program = self.program
+        builder = Builder(self.file)
+        builder.add(program)
+        config = ParsedConfig(
+            builder.device(),
+            self.diagnostics(builder.remarks),
+            self.lines,
+            tuple(program.unread),
+            program.understood,
+            profiles=self.profiles,
+            program=program,
+            incomplete=builder.incomplete,
+        )
+        return config, builder.remarks
+
+    def diagnostics(self, remarks: Iterable[Remark]) -> tuple[Diagnostic, ...]:
+        """What is wrong with it, and what is remarked of it, by lines."""
+        warnings = [each.told(self.file, self.lines.quote) for each in remarks]
+        return tuple(sorted([*self.program.diagnostics, *warnings], key=lambda each: each.span[1:]))
+
+
+class OutlinedText(NamedTuple):
+    """What there is to quote of a sheet of which every line was understood: a ``SourceText``."""
+
+    outline: Outline
+    diagnostics: tuple[Diagnostic, ...]
+    unread: tuple[int, ...] = ()
+    silent: tuple[int, ...] = ()
+    reader: str = SHEET
+    phrase: Callable[[Sequence[str]], Phrased] | None = None
+    programs: Mapping[str, Program] = {}
+    others: Mapping[str, SourceLines] = {}
+    incomplete: bool = False
+
+    @property
+    def understood(self) -> int:
+        """How many lines there are that say something."""
+        return self.outline.program.understood
+
+    @property
+    def program(self) -> Program:
+        """Its statements."""
+        return self.outline.program
+
+    def quote_at(self, origin: Origin) -> Shown:
+        """The line at an origin."""
+        return self.outline.lines.quote(origin.line)
+
+
 def read_sheet(text: str, file: str) -> ParsedConfig:
     """Read a sheet; ``file`` names it in every origin. Mistakes in it become diagnostics."""
-    program = parse_program(text, file)
-    lines = sheet_lines(text.split("\n"), program.read)
-    builder = Builder(file, lines.quote)
-    builder.add(program)
-    diagnostics = sorted([*program.diagnostics, *builder.warnings], key=lambda each: each.span[1:])
-    device = builder.device()
-    return ParsedConfig(
-        device,
-        tuple(diagnostics),
-        lines,
-        tuple(program.unread),
-        program.understood,
-        program=program,
-        incomplete=builder.incomplete,
-    )
+    return Outline.of(text, file).built()[0]
 
 
 def read_bytes(data: bytes, file: str) -> ParsedConfig:
