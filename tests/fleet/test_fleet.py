@@ -12,6 +12,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -19,7 +20,7 @@ from overhang.api import audit_paths
 from overhang.dialect.model import BadDialect
 from overhang.errors import OverhangError
 from overhang.fleet.cache import FILE, KEY, Cache, Valid, contents_of
-from overhang.fleet.chunks import chunks_of
+from overhang.fleet.chunks import chunks_of, looked_at
 from overhang.fleet.examine import Examiner, Outcome
 from overhang.fleet.gather import ALONE, Sharing
 from overhang.loading import Loader, Projects, read_file
@@ -61,8 +62,10 @@ def test_any_number_of_processes_says_the_same(fleet: Path, alone: str, jobs: in
 
 def test_files_that_look_alike_are_worked_out_together(tmp_path: Path) -> None:
     lay_out(tmp_path, 64, 16)
-    files = [(None, str(path)) for path in sorted(tmp_path.glob("*.sheet"))] + [(None, str(tmp_path / "none.sheet"))]
-    chunks = chunks_of(files, 1, read_file)
+    paths = [*sorted(tmp_path.glob("*.sheet")), tmp_path / "none.sheet"]
+    files = looked_at([(None, str(path)) for path in paths], read_file)
+    assert [file.alike for file in files] == [True] * 64 + [False]
+    chunks = chunks_of(files, 1)
     assert sorted(place for chunk in chunks for place in chunk) == list(range(65))
     together = {place: number for number, chunk in enumerate(chunks) for place in chunk}
     assert {len({together[place] for place in range(shape, 64, 16)}) for shape in range(16)} == {1}
@@ -72,10 +75,10 @@ def test_files_that_look_alike_are_worked_out_together(tmp_path: Path) -> None:
 def test_a_process_that_dies_is_told_with_its_file(fleet: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     here, real = os.getpid(), Examiner.examine
 
-    def examine(self: Examiner, folder: str | None, path: str) -> Outcome:
+    def examine(self: Examiner, folder: str | None, path: str, **more: Any) -> Outcome:
         if path.endswith(("d00007.sheet", "d00033.sheet")) and os.getpid() != here:
             os.kill(os.getpid(), signal.SIGKILL)
-        return real(self, folder, path)
+        return real(self, folder, path, **more)
 
     monkeypatch.setattr(Examiner, "examine", examine)
     found = audit_paths([str(fleet)], Loader(Projects()), NOW, sharing=Sharing(2))
@@ -118,9 +121,9 @@ def counted(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     done: list[str] = []
     real = Examiner.examine
 
-    def examine(self: Examiner, folder: str | None, path: str) -> Outcome:
+    def examine(self: Examiner, folder: str | None, path: str, **more: Any) -> Outcome:
         done.append(os.path.basename(path))
-        return real(self, folder, path)
+        return real(self, folder, path, **more)
 
     monkeypatch.setattr(Examiner, "examine", examine)
     return done

@@ -96,7 +96,8 @@ def compared(texts: list[str], project: Project, units: int, profiles: dict[str,
         config = outline.built()[0]
         alone = examine(Subject(config, project), NOW, b"key", HashBudget(units))
         for source in (outline if outline.plain else config, config):
-            told = examine(Subject(source, project), NOW, b"key", HashBudget(units), likenesses)
+            budget = HashBudget(units)
+            told = examine(Subject(source, project), NOW, b"key", budget, likenesses, alike=len(text) % 2 > 0)
             assert seen(told) == seen(alone), text
     return likenesses.told
 

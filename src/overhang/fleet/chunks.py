@@ -1,13 +1,13 @@
 """Which files of a run are worked out together: those that look alike, so that one worker analyses what they share."""
 
 import re
+from collections import Counter
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 from overhang.fleet.digests import content_digest
-from overhang.fleet.examine import WORTH_LIKENING
 from overhang.text import UnreadableInput
 
-File = tuple[str | None, str]
 Chunk = tuple[int, ...]
 
 _LARGEST = 100
@@ -16,22 +16,23 @@ _LOOKED_AT = 1 << 16
 _BEGINNING = re.compile(rb"(?m)^[ \t]*[^\w\s]*[\w-]*")
 
 
-def chunks_of(files: Sequence[File], workers: int, bytes_of: Callable[[str], bytes]) -> list[Chunk]:
-    """Files in chunks, by their places: several for each of the workers, so that none waits long for the last."""
-    size = max(1, min(_LARGEST, len(files) // (workers * 8)))
-    if len(files) < WORTH_LIKENING:
-        return _cut(range(len(files)), size)
-    alike: dict[bytes, list[int]] = {}
-    for place, (_, path) in enumerate(files):
-        alike.setdefault(_look_of(path, bytes_of), []).append(place)
-    chunks: list[Chunk] = []
-    waiting: list[int] = []
-    for places in alike.values():
-        if len(waiting) + len(places) > size:
-            chunks += _cut(waiting, size)
-            waiting = []
-        waiting += places
-    return chunks + _cut(waiting, size)
+class File(NamedTuple):
+    """A file to examine, the folder in which it was found, and what it has in common with files that look alike.
+
+    ``alike``: there are others in this run.
+    """
+
+    folder: str | None
+    path: str
+    look: bytes = b""
+    alike: bool = False
+
+
+def looked_at(files: Sequence[tuple[str | None, str]], bytes_of: Callable[[str], bytes]) -> list[File]:
+    """Files, with what they look like."""
+    looks = [_look_of(path, bytes_of) for _, path in files]
+    number = Counter(looks)
+    return [File(folder, path, look, number[look] > 1) for (folder, path), look in zip(files, looks, strict=True)]
 
 
 def _look_of(path: str, bytes_of: Callable[[str], bytes]) -> bytes:
@@ -40,6 +41,22 @@ def _look_of(path: str, bytes_of: Callable[[str], bytes]) -> bytes:
         return content_digest(b"\n".join(_BEGINNING.findall(bytes_of(path)[:_LOOKED_AT])))
     except UnreadableInput:
         return b""  # whoever examines it says why
+
+
+def chunks_of(files: Sequence[File], workers: int) -> list[Chunk]:
+    """Files in chunks, by their places: several for each of the workers, so that none waits long for the last."""
+    size = max(1, min(_LARGEST, len(files) // (workers * 8)))
+    alike: dict[bytes, list[int]] = {}
+    for place, file in enumerate(files):
+        alike.setdefault(file.look, []).append(place)
+    chunks: list[Chunk] = []
+    waiting: list[int] = []
+    for places in alike.values():
+        if len(waiting) + len(places) > size:
+            chunks += _cut(waiting, size)
+            waiting = []
+        waiting += places
+    return chunks + _cut(waiting, size)
 
 
 def _cut(places: Sequence[int], size: int) -> list[Chunk]:

@@ -66,7 +66,7 @@ class _Task(NamedTuple):
 
     terms: Terms
     folder: str
-    files: Sequence[tuple[str | None, str, Carried | None]]
+    files: Sequence[tuple[File, Carried | None]]
 
 
 class _Answer(NamedTuple):
@@ -100,8 +100,8 @@ def _worked(task: _Task) -> list[Outcome]:
         _examiners.clear()
         _examiners[task.terms] = Examiner(task.terms)
     examiner = _examiners[task.terms]
-    if task.files[0][2] is not None:
-        return [examiner.examine(*each) for each in task.files]
+    if task.files[0][1] is not None:
+        return _examined(examiner, task)
     before = os.getcwd()
     try:
         os.chdir(task.folder)
@@ -109,9 +109,13 @@ def _worked(task: _Task) -> list[Outcome]:
         text = f"{task.folder}: a worker cannot open this folder: {error.strerror}; without --shared-files it need not"
         raise ClusterProblem(text) from None
     try:
-        return [examiner.examine(*each) for each in task.files]
+        return _examined(examiner, task)
     finally:
         os.chdir(before)
+
+
+def _examined(examiner: Examiner, task: _Task) -> list[Outcome]:
+    return [examiner.examine(file.folder, file.path, alike=file.alike, carried=carried) for file, carried in task.files]
 
 
 def examine_by_cluster(cluster: Cluster, here: Examiner, files: Sequence[File]) -> Iterator[tuple[int, Outcome]]:
@@ -143,7 +147,7 @@ class _Work:
 
     def outcomes(self, files: Sequence[File]) -> Iterator[tuple[int, Outcome]]:
         threads = self._look()
-        chunks = chunks_of(files, threads, self._here.loader.bytes_of)
+        chunks = chunks_of(files, threads)
         waiting: list[_Chunk] = []
         ended = iter(chunks)
         for places in chunks:
@@ -156,13 +160,13 @@ class _Work:
     def _chunk(self, files: Sequence[File]) -> "_Chunk":
         """A chunk, begun; what cannot be read here has its outcome already."""
         terms, known = self._here.terms, {}
-        work: list[tuple[str | None, str, Carried | None]] = []
-        for place, (searched, path) in enumerate(files):
-            found = None if self._cluster.shared else self._here.carry(searched, path)
+        work: list[tuple[File, Carried | None]] = []
+        for place, file in enumerate(files):
+            found = None if self._cluster.shared else self._here.carry(file.folder, file.path)
             if isinstance(found, Outcome):
                 known[place] = found
             else:
-                work.append((searched, path, found))
+                work.append((file, found))
         if not self._cluster.shared:
             terms = terms._replace(project=None, reader=None, dialect=None)  # they lie here alone
         return self._begin(_Chunk(files, known, _Task(terms, os.getcwd(), work)))
@@ -189,9 +193,9 @@ class _Work:
         found = iter(answer)
         for place in range(len(chunk.files)):
             outcome = chunk.known[place] if place in chunk.known else next(found)
-            yield outcome._replace(found=Unreadable(chunk.files[place][1], _DIED)) if outcome is _ENDED else outcome
+            yield outcome._replace(found=Unreadable(chunk.files[place].path, _DIED)) if outcome is _ENDED else outcome
 
-    def _alone(self, chunk: "_Chunk", file: tuple[str | None, str, Carried | None]) -> Outcome:
+    def _alone(self, chunk: "_Chunk", file: tuple[File, Carried | None]) -> Outcome:
         """The outcome of one file of a chunk with which workers died: told where the one that it is given to dies."""
         self._wait()
         answer = self._answer(self._begin(_Chunk(chunk.files, {}, chunk.task._replace(files=[file])), 1))

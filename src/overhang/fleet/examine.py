@@ -21,6 +21,7 @@ from overhang.simulation import ResolvedDevice
 from overhang.spread.world import NetworkPart
 
 if TYPE_CHECKING:
+    from overhang.fleet.chunks import File
     from overhang.fleet.likeness import Likenesses
 
 #: In a run of so many files it is worth looking for devices that are alike.
@@ -92,10 +93,13 @@ def examine(
     key: bytes,
     hashes: HashBudget,
     likenesses: "Likenesses | None" = None,
+    *,
+    alike: bool = False,
 ) -> Examined:
-    """Audit a device that was read; see ``audit_config``. ``likenesses`` are the structures that were met before."""
+    """Audit a device that was read; see ``audit_config``. ``likenesses`` are the structures that were met before;
+    ``alike``: more devices of its structure are to be expected."""
     project = subject.project
-    told = likenesses.tell(subject, hashes) if likenesses is not None else None
+    told = likenesses.tell(subject, hashes, alike=alike) if likenesses is not None else None
     if told is not None:
         return Examined(quoted(told.judged, told.text, told.secrets, project, key), told.part, depends=told.depends)
     hashes = hashes.fresh()
@@ -166,8 +170,9 @@ class Examiner:
         self._likenesses = _likenesses(terms.moment, terms.files)
         self.loader = loader or Loader(Projects(terms.project, terms.guess), terms.reader, terms.dialect, terms.trusted)
 
-    def examine(self, folder: str | None, path: str, carried: Carried | None = None) -> Outcome:
-        """Read and audit one file, from what was ``carried`` here or else where it lies. Raises BadProject."""
+    def examine(self, folder: str | None, path: str, *, alike: bool = False, carried: Carried | None = None) -> Outcome:
+        """Read and audit one file, from what was ``carried`` here or else where it lies. ``alike``: others of the run
+        look like it. Raises BadProject."""
         content = [b""]
         if carried is not None:
             self.loader.projects.hold(path, carried.project)
@@ -185,7 +190,7 @@ class Examiner:
         file = source.file if isinstance(source, Outline) else source.device.file
         subject = Subject(source, self.loader.projects.of(file))
         hashes = share_of(subject.project.thresholds.guess, self.terms.files)
-        found = examine(subject, self.terms.moment, self.terms.key, hashes, self._likenesses)
+        found = examine(subject, self.terms.moment, self.terms.key, hashes, self._likenesses, alike=alike)
         return Outcome(found._replace(content=content[0]), problems)
 
     def carry(self, folder: str | None, path: str) -> Carried | Outcome:
@@ -210,6 +215,6 @@ class Examiner:
         return part.with_secrets(resolved)
 
 
-def examine_all(examiner: Examiner, files: Iterable[tuple[str | None, str]]) -> list[Outcome]:
+def examine_all(examiner: Examiner, files: "Iterable[File]") -> list[Outcome]:
     """Examine some of the files of a run."""
-    return [examiner.examine(folder, path) for folder, path in files]
+    return [examiner.examine(each.folder, each.path, alike=each.alike) for each in files]

@@ -9,7 +9,7 @@ from overhang import loading
 from overhang.auditing import DeviceAudit
 from overhang.auditing.report import Unreadable
 from overhang.fleet.across import Across, compare_devices
-from overhang.fleet.examine import Examined, Examiner, Known, Outcome, Terms
+from overhang.fleet.examine import WORTH_LIKENING, Examined, Examiner, Known, Outcome, Terms
 from overhang.loading import STANDARD, Found, Loader, Progress, nothing_in
 from overhang.spread.world import NetworkPart
 
@@ -128,7 +128,7 @@ class _Run:
         next(done, None)  # from now on one more for each file that is done
         known: dict[int, Outcome] = {}
         away: list[int] = []
-        work: list[tuple[str | None, str]] = []
+        paths: list[tuple[str | None, str]] = []
         for place, (folder, each) in enumerate(files):
             if isinstance(each, Unreadable):
                 known[place] = Outcome(each)
@@ -136,20 +136,31 @@ class _Run:
                 kept = self._keeper.look(each) if self._keeper is not None else None
                 if kept is None:
                     away.append(place)
-                    work.append((folder, each))
+                    paths.append((folder, each))
                     continue
                 known[place] = Outcome(Known(kept))
                 next(done, None)
+        work = self._looked_at(paths)
         for number, outcome in self._by_others(work):
-            known[away[number]] = self._kept(work[number][1], outcome)
+            known[away[number]] = self._kept(work[number].path, outcome)
             next(done, None)
+        here = dict(zip(away, work, strict=True))
         for place, (folder, each) in enumerate(files):
             if place in known:
                 yield known.pop(place)
             else:
                 assert isinstance(each, str), "what is no file is known"
-                yield self._kept(each, self._here.examine(folder, each))
+                alike = place in here and here[place].alike
+                yield self._kept(each, self._here.examine(folder, each, alike=alike))
                 next(done, None)
+
+    def _looked_at(self, paths: Sequence[tuple[str | None, str]]) -> "list[File]":
+        """The files that are to be examined, with what they look like where that is worth it."""
+        from overhang.fleet.chunks import File, looked_at
+
+        if len(paths) < WORTH_LIKENING:
+            return [File(*each) for each in paths]
+        return looked_at(paths, self._loader.bytes_of)
 
     def _by_others(self, work: "Sequence[File]") -> Iterator[tuple[int, Outcome]]:
         """The outcome of each file with its place, where it is worth it that others work them out."""
@@ -162,9 +173,9 @@ class _Run:
             from overhang.fleet.chunks import chunks_of
             from overhang.fleet.pool import examine_by_many  # what it imports takes longer than a few devices
 
-            for _, path in work:
-                self._loader.projects.of(path)  # that of the first file which has none that can be used is told
-            return examine_by_many(self._terms, work, chunks_of(work, jobs, self._loader.bytes_of), jobs)
+            for each in work:
+                self._loader.projects.of(each.path)  # that of the first file which has none that can be used is told
+            return examine_by_many(self._terms, work, chunks_of(work, jobs), jobs)
         return iter(())
 
     def _kept(self, path: str, outcome: Outcome) -> Outcome:

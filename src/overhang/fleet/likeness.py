@@ -316,7 +316,8 @@ def _answered(likeness: Likeness, filling: Filling, around: Surroundings, hashes
 
 
 class Likenesses:
-    """The structures that a run has met: each is analysed when it is met for the second time."""
+    """The structures that a run has met: each is analysed when it is met for the second time, or at once where that is
+    to be expected."""
 
     def __init__(self, moment: datetime.datetime) -> None:
         self._moment = moment
@@ -328,8 +329,9 @@ class Likenesses:
         #: how many devices were told by another
         self.told = 0
 
-    def tell(self, subject: Subject, hashes: HashBudget) -> Told | None:
-        """What there is to say of a device; None where it has to be audited by itself, with a budget of its own."""
+    def tell(self, subject: Subject, hashes: HashBudget, *, alike: bool = False) -> Told | None:
+        """What there is to say of a device; None where it has to be audited by itself, with a budget of its own.
+        ``alike``: more of its structure are to be expected."""
         project = subject.project
         around = self._around.get(project.file)  # which is what tells the projects of a run apart
         if around is None:
@@ -340,9 +342,11 @@ class Likenesses:
             return None
         likeness = self._met.get(structure.key)
         if likeness is None:
-            if len(self._met) < _MOST_MET:
-                self._met[structure.key] = True
-            return None
+            if len(self._met) >= _MOST_MET:
+                return None
+            likeness = self._met[structure.key] = True
+            if not alike:
+                return None
         asked = likeness is True
         if likeness is True:
             likeness = self._met[structure.key] = self._analyse(subject, structure, around, hashes)

@@ -111,4 +111,4 @@ def _one_by_one(terms: Terms, chunk: Sequence[File]) -> Iterator[Outcome]:
                 yield from pickle.loads(pool.submit(_work, [each]).result())
             except BrokenProcessPool:
                 pool = None
-                yield Outcome(Unreadable(each[1], _DIED))
+                yield Outcome(Unreadable(each.path, _DIED))
