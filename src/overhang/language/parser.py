@@ -62,17 +62,18 @@ class LineParser:
 
     def __init__(self, schema: Schema) -> None:
         self.schema = schema
-        self._known: dict[tuple[str, str], ParsedLine] = {}
+        #: what was understood, by block and text
+        self.known: dict[tuple[str, str], ParsedLine] = {}
         self._anywhere = frozenset({"drop", *(word for block in schema.table for word in schema.keywords(block))})
 
     def parse(self, block: str, text: str) -> ParsedLine:
         """Understand one line, without its indentation, inside a kind of block. Raises Misread."""
-        found = self._known.get((block, text))
+        found = self.known.get((block, text))
         if found is None:
             found = self._parse(block, text)
-            if len(self._known) >= _CACHE_LIMIT:
-                self._known.clear()
-            self._known[block, text] = found
+            if len(self.known) >= _CACHE_LIMIT:
+                self.known.clear()
+            self.known[block, text] = found
         return found
 
     def statement(self, block: str, words: Sequence[Word], comment: int = 0, *, drop: bool = False) -> Statement:
@@ -112,7 +113,7 @@ class LineParser:
             if not words:
                 raise Misread("drop needs a statement to take back", 1, 5)
         end = words[-1].end - 1
-        header_end = self._header_end(block, words)
+        header_end = self._header_end(block, words) if ":" in text else None
         if header_end is None:
             statement = self.statement(block, words, comment, drop=drop)
             return ParsedLine(statement, found=(self._secrets(statement, words), end))
@@ -219,11 +220,20 @@ class _Parser:
         self.profile_unread: int | None = None
 
     def parse(self, text: str) -> Program:
+        known, statements, read = self.lines.known, self.program.statements, self.read
         for number, raw in enumerate(text.split("\n"), 1):
             line = raw.rstrip(" \t\r")
             body = line.lstrip(" ")
             if not body or body[0] == "#":
                 continue
+            top = self.stack[-1]
+            if len(line) - len(body) == top.indent and self.skip_below is None and top.kind != "banner":
+                parsed = known.get((top.kind, body))
+                if parsed is not None and not parsed.statement.spec.opens:  # most lines of most sheets
+                    statements.append(PlacedStatement(number, top.header, parsed.statement))
+                    read[number] = parsed.found
+                    self.understood += 1
+                    continue
             self.line(number, line, body)
         return self.program._replace(understood=self.understood, profile_unread=self.profile_unread)
 

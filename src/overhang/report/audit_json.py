@@ -19,7 +19,7 @@ SCHEMA_VERSION = 2
 
 def audit_json(report: AuditReport) -> Printable:
     """The report as JSON."""
-    return json_text(audit_value(report))
+    return json_text(audit_value(report), long="devices")
 
 
 def audit_value(report: AuditReport) -> dict[str, Any]:

@@ -57,7 +57,7 @@ def audit_sarif(report: AuditReport) -> Printable:
         "invocations": [{"executionSuccessful": not report.unreadable, "toolExecutionNotifications": notes}],
         "results": results,
     }
-    return json_text({"version": "2.1.0", "runs": [run]})
+    return json_text({"version": "2.1.0", "runs": [run]}, long="results")
 
 
 def _rule(page: Page, topic: str) -> dict[str, Any]:
