@@ -16,7 +16,7 @@ from overhang.exposure.work import Work
 from overhang.model import Address
 from overhang.model.items import named_in
 from overhang.model.vocabulary import VTY_WAYS
-from overhang.profiles import UNKNOWN
+from overhang.profiles import KEYS, UNKNOWN
 from overhang.simulation import Attempt, LockoutState, ResolvedDevice
 from overhang.simulation.authentication import check
 from overhang.simulation.authorization import land
@@ -99,6 +99,7 @@ class Explorer:
         self._told_apart = any(each.addresses is not None for each in resolved.conditions.values())
         self._landings: dict[object, list[PhaseResult]] = {}
         self._elevations: dict[object, list[PhaseResult]] = {}
+        self._elevations_to: dict[object, list[PhaseResult]] = {}
 
     @property
     def complete(self) -> bool:
@@ -332,44 +333,64 @@ class Explorer:
         if endpoint.entry is None or before == 15 or session.stuck is not None:
             return
         for wanted in self._levels_wanted(endpoint, before):
-            for name in self.names():
-                attempt = Attempt(endpoint.via, self.moment, name=name, elevate=wanted)
-                oracle = ExploringOracle(self.around, placed=endpoint.service is not None)
-                named = bool(self.resolved.any_names)
-                while True:
-                    oracle.restart()
-                    run = Evaluation(self.resolved, attempt, oracle, LockoutState())
-                    level = elevate(run, endpoint, session, wanted).level
-                    self._count(oracle)
-                    if level > before:
-                        yield _phase(oracle, level)
-                    named = named or any(step.code == Reason.ASKS_NAME for step in run.steps)
-                    if not self.complete or not oracle.advance():
-                        break
-                if not named or not self.complete:
+            for phase in self._elevated_to(wanted, endpoint, session):
+                if phase.result > before:
+                    yield phase
+            if not self.complete:
+                return
+
+    def _elevated_to(self, wanted: int, endpoint: Endpoint, session: Session) -> list[PhaseResult]:
+        """What asking for one level leads to. A session's own level matters only to the least that elevations ask for:
+        those that differ in nothing else are one, at the lowest of their levels."""
+        needed = [each.least.value for each in self.resolved.device.elevations.values() if each.least is not None]
+        lowest = session._replace(level=max((level for level in needed if level <= session.level), default=0))
+        key = (_likeness(endpoint), lowest, wanted)
+        known = self._elevations_to.get(key)
+        if known is None:
+            known = list(self._explore_elevation(wanted, endpoint, lowest))
+            if self.complete:
+                self._elevations_to[key] = known
+        return known
+
+    def _explore_elevation(self, wanted: int, endpoint: Endpoint, session: Session) -> Iterator[PhaseResult]:
+        for name in self.names():
+            attempt = Attempt(endpoint.via, self.moment, name=name, elevate=wanted)
+            oracle = ExploringOracle(self.around, placed=endpoint.service is not None, wanted=wanted)
+            named = bool(self.resolved.any_names)
+            while True:
+                oracle.restart()
+                run = Evaluation(self.resolved, attempt, oracle, LockoutState())
+                level = elevate(run, endpoint, session, wanted).level
+                self._count(oracle)
+                if level > session.level:
+                    yield _phase(oracle, level)
+                named = named or any(step.code == Reason.ASKS_NAME for step in run.steps)
+                if not self.complete or not oracle.advance():
                     break
+            if not named or not self.complete:
+                break
 
     def _levels_wanted(self, endpoint: Endpoint, before: int) -> list[int]:
         """The levels that can end differently: those that something is said of, and the highest that nothing is."""
         resolved = self.resolved
-        said = {15, *resolved.elevations}
+        said = {15, *resolved.elevations}  # a level that is not known may be 15 as well
         if resolved.facts["factory-account"].value is UNKNOWN:
-            said |= set(range(16))
+            said |= {each.level for each in KEYS["factory-account"].options if each is not None}
         for account in (*resolved.accounts, *([resolved.factory] if resolved.factory is not None else [])):
             if account.level is not None:
-                said |= set(range(16)) if account.level.value is UNKNOWN else {account.level.value}
+                said |= {account.level.value} if account.level.value is not UNKNOWN else set()
         for part in (endpoint.entry, endpoint.service):
             if part is not None and part.level is not None and isinstance(part.level.value, int):
                 said.add(part.level.value)
         for key in ("unsaid-account-level", "unsaid-level", "unsaid-level-console"):
             value = resolved.facts[key].value
-            said |= {value} if isinstance(value, int) else set(range(16)) if value is UNKNOWN else set()
+            said |= {value} if isinstance(value, int) else set()
         for accounts in (self.around.held or {}).values():
             said |= {account["level"] for account in accounts.values() if account.get("level") is not None}
         caps = [endpoint.entry, endpoint.service, *resolved.device.roles.values(), *resolved.policies]
         said |= {part.cap.value for part in (*caps, *resolved.device.lists.values()) if part is not None and part.cap}
         bare_level = resolved.facts["bare-elevation-level"].value
-        said |= {bare_level} if isinstance(bare_level, int) else set(range(16)) if bare_level is UNKNOWN else set()
+        said |= {bare_level} if isinstance(bare_level, int) else set()
         for policy in resolved.policies:
             said |= {each.value for each in (policy.level, policy.guest) if each is not None}
             said |= set(range(16)) if policy.block.doubt is not None else set()

@@ -91,15 +91,23 @@ class ExploringOracle(Oracle):
     """Answers every way. After a run, ``sources``, ``states``, ``needs``, ``sure`` and ``unknowns`` tell what it took.
 
     ``placed`` is false at a port, where nobody comes from an address: a list that does not treat all alike is in doubt.
-    ``elsewhere``: where no address of the device is given, it is one that no condition names.
+    ``elsewhere``: where no address of the device is given, it is one that no condition names. ``wanted`` is the level
+    that an elevation asks for.
     """
 
     answers_once = True
 
     def __init__(
-        self, around: ExplorationContext, lowest_free: int = 0, *, placed: bool = True, elsewhere: bool = False
+        self,
+        around: ExplorationContext,
+        lowest_free: int = 0,
+        *,
+        placed: bool = True,
+        elsewhere: bool = False,
+        wanted: int = 15,
     ) -> None:
         super().__init__()
+        self._levels = (wanted - 1, 15)
         self._elsewhere = elsewhere
         self._around = around
         self._placed = placed
@@ -124,6 +132,11 @@ class ExploringOracle(Oracle):
 
     def _either(self, question: Hashable) -> bool:
         return bool(self.branch(question, (True, False), _QUESTION))
+
+    def levels(self, options: Sequence[int | None]) -> Sequence[int | None]:
+        """None, and of the levels below the one that is asked for, and of the others, the highest: the decision only
+        asks whether a level is as high, and who gets a higher one by the same means needs no lower one."""
+        return tuple(each for each in options if each is None or each in self._levels)
 
     def offer(self, texts: tuple[str, ...], index: int) -> None:
         """Texts play no part: the person types something or nothing, as the question comes up."""

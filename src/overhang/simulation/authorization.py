@@ -126,7 +126,7 @@ def _place_level(run: Evaluation, endpoint: Endpoint) -> Level:
             )
             return service.level.value, service.level.origin
         if endpoint.via != "snmp" and service.block.doubt is not None:
-            value = run.choose((None, *range(16)), service.block.doubt, f"the level of a login by {service.label}")
+            value = run.choose_level(service.block.doubt, f"the level of a login by {service.label}")
             if value is not None:
                 run.note(Stage.AUTHORIZATION, Reason.LANDS_SERVICE, service.block.doubt, service.label, value)
                 return value, service.block.doubt
@@ -136,7 +136,7 @@ def _place_level(run: Evaluation, endpoint: Endpoint) -> Level:
             run.note(Stage.AUTHORIZATION, Reason.LANDS_ENTRY, entry.level.origin, label, entry.level.value)
             return entry.level.value, entry.level.origin
         if entry.level is None and entry.block.doubt is not None:
-            value = run.choose((None, *range(16)), entry.block.doubt, f"the level of a login at {label}")
+            value = run.choose_level(entry.block.doubt, f"the level of a login at {label}")
             if value is not None:
                 run.note(Stage.AUTHORIZATION, Reason.LANDS_ENTRY, entry.block.doubt, label, value)
                 return value, entry.block.doubt

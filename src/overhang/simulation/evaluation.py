@@ -12,6 +12,9 @@ from overhang.simulation.resolve import ResolvedDevice
 from overhang.simulation.result import Attempt, FromAttempt, Provenance, Resolved, Step
 from overhang.text import Origin
 
+#: The keys of profiles that give a level, and what a level may be.
+LEVELS = frozenset({"unsaid-account-level", "unsaid-level", "unsaid-level-console", "bare-elevation-level"})
+EVERY_LEVEL = (None, *range(16))
 _NOTHING_ASKED: frozenset[str] = frozenset()
 
 
@@ -62,7 +65,10 @@ class Evaluation:
         """The value of a fact that a profile key describes; where it is unknown, each value in its turn."""
         if fact.value is not UNKNOWN:
             return fact.value
-        return self.choose(KEYS[key].options, fact.origin, KEYS[key].about, key)
+        options = KEYS[key].options
+        return self.choose(
+            self.oracle.levels(options) if key in LEVELS else options, fact.origin, KEYS[key].about, key
+        )
 
     def tries(self, fact: Resolved, key: str) -> int:
         """How many answers are taken; of somebody who makes one, it does not matter how many more there might be."""
@@ -74,7 +80,11 @@ class Evaluation:
         """A level; where it is unknown, each level in its turn, and None for none of its own."""
         if fact.value is not UNKNOWN:
             return int(fact.value)
-        found: int | None = self.choose((None, *range(16)), fact.origin, about)
+        return self.choose_level(fact.origin, about)
+
+    def choose_level(self, origin: Provenance, about: str) -> int | None:
+        """Each level in its turn, and None for none, where a line that was not understood may give one."""
+        found: int | None = self.choose(self.oracle.levels(EVERY_LEVEL), origin, about)
         return found
 
     def choose(self, options: Sequence[Any], origin: Provenance, about: str, question: str = "") -> Any:

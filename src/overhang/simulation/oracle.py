@@ -76,6 +76,10 @@ class Oracle(ABC):
         self._settled[question] = answer
         return answer
 
+    def levels(self, options: Sequence[int | None]) -> Sequence[int | None]:
+        """Those of the levels that somebody may have, where that is not known, that have to be followed."""
+        return options
+
     @abstractmethod
     def offer(self, texts: tuple[str, ...], index: int) -> None:
         """The person now answers with the text number ``index`` of ``texts``, or with none."""
