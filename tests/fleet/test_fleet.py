@@ -69,7 +69,7 @@ def test_files_that_look_alike_are_worked_out_together(tmp_path: Path) -> None:
     assert sorted(place for chunk in chunks for place in chunk) == list(range(65))
     together = {place: number for number, chunk in enumerate(chunks) for place in chunk}
     assert {len({together[place] for place in range(shape, 64, 16)}) for shape in range(16)} == {1}
-    assert {len(chunk) for chunk in chunks} == {8, 1}
+    assert max(len(chunk) for chunk in chunks) == 8
 
 
 def test_a_process_that_dies_is_told_with_its_file(fleet: Path, monkeypatch: pytest.MonkeyPatch) -> None:

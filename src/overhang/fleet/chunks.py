@@ -11,21 +11,21 @@ from overhang.text import UnreadableInput
 Chunk = tuple[int, ...]
 
 _LARGEST = 100
-#: So much of a file is looked at, and of each line where it begins and with what.
+#: So much of a file is looked at, and of each line that is neither empty nor a remark where it begins and with what.
 _LOOKED_AT = 1 << 16
-_BEGINNING = re.compile(rb"(?m)^[ \t]*[^\w\s]*[\w-]*")
+_BEGINNING = re.compile(rb"(?m)^[ \t]*[^\w\s#]*[\w-]+")
 
 
 class File(NamedTuple):
     """A file to examine, the folder in which it was found, and what it has in common with files that look alike.
 
-    ``alike``: there are others in this run.
+    ``alike``: whether there are others in this run, None where nobody has looked.
     """
 
     folder: str | None
     path: str
     look: bytes = b""
-    alike: bool = False
+    alike: bool | None = None
 
 
 def looked_at(files: Sequence[tuple[str | None, str]], bytes_of: Callable[[str], bytes]) -> list[File]:

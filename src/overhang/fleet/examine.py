@@ -94,12 +94,14 @@ def examine(
     hashes: HashBudget,
     likenesses: "Likenesses | None" = None,
     *,
-    alike: bool = False,
+    alike: bool | None = None,
 ) -> Examined:
     """Audit a device that was read; see ``audit_config``. ``likenesses`` are the structures that were met before;
-    ``alike``: more devices of its structure are to be expected."""
+    ``alike``: whether more devices of its structure are to be expected, where that is known."""
     project = subject.project
-    told = likenesses.tell(subject, hashes, alike=alike) if likenesses is not None else None
+    told = None
+    if likenesses is not None and alike is not False:
+        told = likenesses.tell(subject, hashes, at_once=bool(alike))
     if told is not None:
         return Examined(quoted(told.judged, told.text, told.secrets, project, key), told.part, depends=told.depends)
     hashes = hashes.fresh()
@@ -170,9 +172,11 @@ class Examiner:
         self._likenesses = _likenesses(terms.moment, terms.files)
         self.loader = loader or Loader(Projects(terms.project, terms.guess), terms.reader, terms.dialect, terms.trusted)
 
-    def examine(self, folder: str | None, path: str, *, alike: bool = False, carried: Carried | None = None) -> Outcome:
-        """Read and audit one file, from what was ``carried`` here or else where it lies. ``alike``: others of the run
-        look like it. Raises BadProject."""
+    def examine(
+        self, folder: str | None, path: str, *, alike: bool | None = None, carried: Carried | None = None
+    ) -> Outcome:
+        """Read and audit one file, from what was ``carried`` here or else where it lies. ``alike``: whether others of
+        the run look like it, where that is known. Raises BadProject."""
         content = [b""]
         if carried is not None:
             self.loader.projects.hold(path, carried.project)
@@ -180,7 +184,7 @@ class Examiner:
         def load(path: str) -> ParsedConfig | Outline:
             data = self.loader.bytes_of(path) if carried is None else carried.data
             content[0] = content_digest(data)
-            read = self.loader.read if self._likenesses is None else self.loader.outline
+            read = self.loader.read if self._likenesses is None or alike is False else self.loader.outline
             return read(data, self.loader.shown(path), reader=carried and carried.reader)
 
         source = self.loader.take(folder, path, load)

@@ -150,7 +150,7 @@ class _Run:
                 yield known.pop(place)
             else:
                 assert isinstance(each, str), "what is no file is known"
-                alike = place in here and here[place].alike
+                alike = here[place].alike if place in here else None
                 yield self._kept(each, self._here.examine(folder, each, alike=alike))
                 next(done, None)
 

@@ -329,9 +329,9 @@ class Likenesses:
         #: how many devices were told by another
         self.told = 0
 
-    def tell(self, subject: Subject, hashes: HashBudget, *, alike: bool = False) -> Told | None:
+    def tell(self, subject: Subject, hashes: HashBudget, *, at_once: bool = False) -> Told | None:
         """What there is to say of a device; None where it has to be audited by itself, with a budget of its own.
-        ``alike``: more of its structure are to be expected."""
+        ``at_once``: more of its structure are to be expected."""
         project = subject.project
         around = self._around.get(project.file)  # which is what tells the projects of a run apart
         if around is None:
@@ -345,7 +345,7 @@ class Likenesses:
             if len(self._met) >= _MOST_MET:
                 return None
             likeness = self._met[structure.key] = True
-            if not alike:
+            if not at_once:
                 return None
         asked = likeness is True
         if likeness is True:

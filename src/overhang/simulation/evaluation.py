@@ -66,9 +66,7 @@ class Evaluation:
         if fact.value is not UNKNOWN:
             return fact.value
         options = KEYS[key].options
-        return self.choose(
-            self.oracle.levels(options) if key in LEVELS else options, fact.origin, KEYS[key].about, key
-        )
+        return self.choose(self.oracle.levels(options) if key in LEVELS else options, fact.origin, KEYS[key].about, key)
 
     def tries(self, fact: Resolved, key: str) -> int:
         """How many answers are taken; of somebody who makes one, it does not matter how many more there might be."""
