@@ -23,7 +23,7 @@ from overhang.simulation.authorization import land
 from overhang.simulation.challenge import Session
 from overhang.simulation.elevation import elevate
 from overhang.simulation.evaluation import Evaluation
-from overhang.simulation.reachability import arrive
+from overhang.simulation.reachability import answers_in_doubt, arrive
 from overhang.simulation.reasons import Reason
 from overhang.simulation.views import Endpoint
 
@@ -94,7 +94,9 @@ class Explorer:
         self._lowest: list[int] | None = None
         #: what arrivals lead to, kept for those who ask of them
         self.rows: dict[tuple[int, ...], tuple[list[PhaseResult], list[Any]]] = {}
-        self._arrivals: dict[object, list[PhaseResult]] = {}
+        #: the endpoints by each way at each address, and at the first of those that are alike
+        self._arrivals: dict[tuple[str, Address | None], list[PhaseResult]] = {}
+        self._arrived: dict[object, tuple[Address | None, list[PhaseResult]]] = {}
         #: whether something asks which of the device's addresses a login goes to
         self._told_apart = any(each.addresses is not None for each in resolved.conditions.values())
         self._landings: dict[object, list[PhaseResult]] = {}
@@ -122,24 +124,50 @@ class Explorer:
 
     def arrivals(self, via: str, destination: Address | None) -> list[PhaseResult]:
         """The endpoints that a way reaches; alike ones are one. Addresses that answer alike have the same."""
+        asked = via, destination
+        if asked in self._arrivals:
+            self.work.spend(1)
+            return self._arrivals[asked]
         alike = via, self._kind_of(via, destination)
-        if alike not in self._arrivals:
-            self._arrivals[alike] = self._explore_arrivals(via, destination)
-            return self._arrivals[alike] if self.complete else self._arrivals.pop(alike)
-        self.work.spend(1)
-        return self._arrivals[alike]
+        if alike in self._arrived:
+            self.work.spend(1)
+            first, phases = self._arrived[alike]
+            phases = self._arrivals[asked] = self._as_at(destination, first, phases)
+            return phases
+        phases = self._explore_arrivals(via, destination)
+        if self.complete:
+            self._arrivals[asked] = phases
+            self._arrived[alike] = destination, phases
+        return phases
+
+    def _as_at(
+        self, destination: Address | None, first: Address | None, phases: list[PhaseResult]
+    ) -> list[PhaseResult]:
+        """What an address leads to, by what the first one like it does: what is not known is about itself there."""
+        if destination is None or first is None or not any(phase.unknowns for phase in phases):
+            return phases
+        labels = (self.resolved.addresses_by(each.family, each)[0].label for each in (first, destination))
+        before, after = map(answers_in_doubt, labels)
+        return [
+            phase._replace(
+                unknowns=frozenset(
+                    each._replace(about=after) if each.about == before else each for each in phase.unknowns
+                )
+            )
+            for phase in phases
+        ]
 
     def _kind_of(self, via: str, destination: Address | None) -> object:
-        """What logins to an address depend on; the address itself where something asks for it, or is in doubt."""
+        """What logins to an address depend on; the address itself where something asks for it."""
         if destination is None or self._told_apart:
             return destination
         known, service = self.resolved.addresses_by(destination.family, destination), self.resolved.services.get(via)
         if len(known) != 1 or service is None or known[0].block.doubt is not None:
             return destination
         answers, vlan, managed = known[0].answers.value, known[0].vlan, self.resolved.device.management.vlan
-        if not isinstance(answers, tuple):
-            return destination
         inside = managed is None or (vlan is not None and vlan.value == managed.value)
+        if not isinstance(answers, tuple):
+            return destination.family, inside, known[0].answers.origin
         return destination.family, inside and ("all" in answers or service.word in answers)
 
     def _explore_arrivals(self, via: str, destination: Address | None) -> list[PhaseResult]:

@@ -133,10 +133,12 @@ class ExploringOracle(Oracle):
     def _either(self, question: Hashable) -> bool:
         return bool(self.branch(question, (True, False), _QUESTION))
 
-    def levels(self, options: Sequence[int | None]) -> Sequence[int | None]:
-        """None, and of the levels below the one that is asked for, and of the others, the highest: the decision only
-        asks whether a level is as high, and who gets a higher one by the same means needs no lower one."""
-        return tuple(each for each in options if each is None or each in self._levels)
+    def levels(self, options: Sequence[int | None], *, compared: bool) -> Sequence[int | None]:
+        """The highest, since who gets that needs no lower one by the same means, and none, which something else may
+        give; of those that are compared the highest below the one that is asked for too: the decision only asks whether
+        a level is as high."""
+        wanted = self._levels if compared else self._levels[1:]
+        return tuple(each for each in options if each is None or each in wanted)
 
     def offer(self, texts: tuple[str, ...], index: int) -> None:
         """Texts play no part: the person types something or nothing, as the question comes up."""

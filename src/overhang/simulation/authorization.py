@@ -52,7 +52,7 @@ def _level(run: Evaluation, endpoint: Endpoint, answer: Answer, *, through_list:
         run.note(Stage.AUTHORIZATION, Reason.LANDS_POLICY, by_policy.origin, by_policy.value)
         return int(by_policy.value)
     if endpoint.via.startswith("door:") and endpoint.service is not None and endpoint.service.level is not None:
-        return _place_level(run, endpoint)[0]  # a door's own level goes before that of who let the person in
+        return _place_level(run, endpoint, compared=False)[0]  # its own level goes before that of who let them in
     where = "users" if answer.account is not None else "servers" if answer.group is not None else ""
     if where and (not through_list or _carries(run, endpoint, where, answer.group)):
         if answer.server_level is not None:
@@ -63,31 +63,31 @@ def _level(run: Evaluation, endpoint: Endpoint, answer: Answer, *, through_list:
             name = answer.account.name
             run.note(Stage.AUTHORIZATION, Reason.LANDS_PASSWORD, answer.origin, name, answer.own_level)
             return answer.own_level
-        level = _own_level(run, answer.account)
+        level = _own_level(run, answer.account, compared=False)
         if level is not None:
             return level[0]
-    return _place_level(run, endpoint)[0]
+    return _place_level(run, endpoint, compared=False)[0]
 
 
 def level_of_account(run: Evaluation, endpoint: Endpoint, account: Account) -> Level:
     """The level of an account, its own or the access point's; no step is added to the trace."""
     told = len(run.steps)
-    level = _own_level(run, account) or _place_level(run, endpoint)
+    level = _own_level(run, account, compared=True) or _place_level(run, endpoint, compared=True)
     del run.steps[told:]
     cap = account.cap
     return (cap.value, cap.origin) if cap is not None and cap.value < level[0] else level
 
 
-def _own_level(run: Evaluation, account: Account | None) -> Level | None:
+def _own_level(run: Evaluation, account: Account | None, *, compared: bool) -> Level | None:
     """The level of an account, or for a server's (None) what an account without one has; None: go on."""
     if account is not None and account.level is not None:
-        value = run.settle_level(account.level, f"the level of account {account.name}")
+        value = run.settle_level(account.level, f"the level of account {account.name}", compared=compared)
         if value is not None:
             sentence = Reason.LANDS_ROLE if account.by_role else Reason.LANDS_ACCOUNT
             run.note(Stage.AUTHORIZATION, sentence, account.level.origin, account.name, value)
             return value, account.level.origin
     fact = run.resolved.facts["unsaid-account-level"]
-    value = run.settle(fact, "unsaid-account-level")
+    value = run.settle(fact, "unsaid-account-level", compared=compared)
     if value is None:
         return None
     run.note(Stage.AUTHORIZATION, Reason.LANDS_UNSAID_ACCOUNT, fact.origin, value)
@@ -117,7 +117,7 @@ def _carries(run: Evaluation, endpoint: Endpoint, where: str, group: str | None)
     return named and level is not None and level.value == "asked"
 
 
-def _place_level(run: Evaluation, endpoint: Endpoint) -> Level:
+def _place_level(run: Evaluation, endpoint: Endpoint, *, compared: bool) -> Level:
     service, entry = endpoint.service, endpoint.entry
     if service is not None:
         if service.level is not None:
@@ -126,7 +126,8 @@ def _place_level(run: Evaluation, endpoint: Endpoint) -> Level:
             )
             return service.level.value, service.level.origin
         if endpoint.via != "snmp" and service.block.doubt is not None:
-            value = run.choose_level(service.block.doubt, f"the level of a login by {service.label}")
+            about = f"the level of a login by {service.label}"
+            value = run.choose_level(service.block.doubt, about, compared=compared)
             if value is not None:
                 run.note(Stage.AUTHORIZATION, Reason.LANDS_SERVICE, service.block.doubt, service.label, value)
                 return value, service.block.doubt
@@ -136,12 +137,12 @@ def _place_level(run: Evaluation, endpoint: Endpoint) -> Level:
             run.note(Stage.AUTHORIZATION, Reason.LANDS_ENTRY, entry.level.origin, label, entry.level.value)
             return entry.level.value, entry.level.origin
         if entry.level is None and entry.block.doubt is not None:
-            value = run.choose_level(entry.block.doubt, f"the level of a login at {label}")
+            value = run.choose_level(entry.block.doubt, f"the level of a login at {label}", compared=compared)
             if value is not None:
                 run.note(Stage.AUTHORIZATION, Reason.LANDS_ENTRY, entry.block.doubt, label, value)
                 return value, entry.block.doubt
     key = "unsaid-level-console" if endpoint.via in PORTS else "unsaid-level"
     fact: Resolved = run.resolved.facts[key]
-    value = int(run.settle(fact, key))
+    value = int(run.settle(fact, key, compared=compared))
     run.note(Stage.AUTHORIZATION, Reason.LANDS_UNSAID, fact.origin, value)
     return value, fact.origin

@@ -193,7 +193,7 @@ def _bare(run: Evaluation, challenge: Challenge, before: int) -> Elevated:
 def _bare_level(run: Evaluation, wanted: int) -> int:
     """The level that an elevation reaches for which no secret is set."""
     fact = run.resolved.facts["bare-elevation-level"]
-    level = run.settle(fact, "bare-elevation-level")
+    level = run.settle(fact, "bare-elevation-level", compared=False)
     return wanted if level is None else int(level)
 
 

@@ -61,12 +61,15 @@ class Evaluation:
         self.steps.append(Step(stage, code, origin, arguments))
         self.outcome = outcome
 
-    def settle(self, fact: Resolved, key: str) -> Any:
-        """The value of a fact that a profile key describes; where it is unknown, each value in its turn."""
+    def settle(self, fact: Resolved, key: str, *, compared: bool = True) -> Any:
+        """The value of a fact that a profile key describes; where it is unknown, each value in its turn. ``compared``
+        is about levels: see ``Oracle``."""
         if fact.value is not UNKNOWN:
             return fact.value
-        options = KEYS[key].options
-        return self.choose(self.oracle.levels(options) if key in LEVELS else options, fact.origin, KEYS[key].about, key)
+        options: Sequence[Any] = KEYS[key].options
+        if key in LEVELS:
+            options = self.oracle.levels(options, compared=compared)
+        return self.choose(options, fact.origin, KEYS[key].about, key)
 
     def tries(self, fact: Resolved, key: str) -> int:
         """How many answers are taken; of somebody who makes one, it does not matter how many more there might be."""
@@ -74,15 +77,15 @@ class Evaluation:
             return int(max(KEYS[key].options))
         return int(self.settle(fact, key))
 
-    def settle_level(self, fact: Resolved, about: str) -> int | None:
+    def settle_level(self, fact: Resolved, about: str, *, compared: bool = True) -> int | None:
         """A level; where it is unknown, each level in its turn, and None for none of its own."""
         if fact.value is not UNKNOWN:
             return int(fact.value)
-        return self.choose_level(fact.origin, about)
+        return self.choose_level(fact.origin, about, compared=compared)
 
-    def choose_level(self, origin: Provenance, about: str) -> int | None:
+    def choose_level(self, origin: Provenance, about: str, *, compared: bool = True) -> int | None:
         """Each level in its turn, and None for none, where a line that was not understood may give one."""
-        found: int | None = self.choose(self.oracle.levels(EVERY_LEVEL), origin, about)
+        found: int | None = self.choose(self.oracle.levels(EVERY_LEVEL, compared=compared), origin, about)
         return found
 
     def choose(self, options: Sequence[Any], origin: Provenance, about: str, question: str = "") -> Any:

@@ -76,8 +76,10 @@ class Oracle(ABC):
         self._settled[question] = answer
         return answer
 
-    def levels(self, options: Sequence[int | None]) -> Sequence[int | None]:
-        """Those of the levels that somebody may have, where that is not known, that have to be followed."""
+    def levels(self, options: Sequence[int | None], *, compared: bool) -> Sequence[int | None]:
+        """Those of the levels that somebody may have, where that is not known, that have to be followed; ``compared``:
+        something else than how far it leads hangs on the level."""
+        del compared
         return options
 
     @abstractmethod

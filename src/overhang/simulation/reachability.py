@@ -274,8 +274,8 @@ def _answers(run: Evaluation, own: ResolvedAddress, service: ResolvedService) ->
     """The step that says why an address does not answer the way; None where it does."""
     answers = own.answers.value
     if not isinstance(answers, tuple):
-        about = f"what the address {own.label} answers"
-        answers = ("all",) if run.choose(("all", "nothing"), own.answers.origin, about) == "all" else ()
+        chosen = run.choose(("all", "nothing"), own.answers.origin, answers_in_doubt(own.label))
+        answers = ("all",) if chosen == "all" else ()
     if "all" not in answers and service.word not in answers:
         return Step(Stage.REACHABILITY, Reason.ANSWERS_NOT, own.answers.origin, (own.label, service.label))
     vlan = run.resolved.device.management.vlan
@@ -285,6 +285,11 @@ def _answers(run: Evaluation, own: ResolvedAddress, service: ResolvedService) ->
         origin = own.vlan.origin if own.vlan is not None else vlan.origin
         return Step(Stage.REACHABILITY, Reason.WRONG_VLAN, origin, (own.label, vlan.value))
     return None
+
+
+def answers_in_doubt(label: str) -> str:
+    """What it is that is not known, where nobody knows what an address answers."""
+    return f"what the address {label} answers"
 
 
 def _source_passes(run: Evaluation, sources: Family, block: BlockInfo, what: str) -> bool:
