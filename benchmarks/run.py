@@ -9,6 +9,7 @@ import gc
 import json
 import os
 import random
+import re
 import statistics
 import subprocess
 import sys
@@ -17,6 +18,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from overhang.auditing.runner import audit_config
 from overhang.demo import demo_files
 from overhang.exposure import find_paths
 from overhang.formats import FormatRegistry
@@ -25,6 +27,8 @@ from overhang.formats.json_format import READER as JSON
 from overhang.formats.xml_format import READER as XML
 from overhang.language import read_bytes, read_sheet
 from overhang.language.unparser import unparse
+from overhang.model.hash_budget import HashBudget
+from overhang.project import Project
 from overhang.simulation import ResolvedDevice
 
 PROGRAM = [sys.executable, "-m", "overhang"]
@@ -190,6 +194,21 @@ def ways() -> None:
     print(f"ways of 64 lists of 100 lines: {median(lambda: find_paths(ResolvedDevice(device), now), 3):.2f} s")
 
 
+def doubt() -> None:
+    """What an audit of the demo's devices costs where nobody knows their profile, beside what it costs as they are."""
+    now, ratios = datetime.datetime(2026, 6, 1, tzinfo=datetime.UTC), []
+    for path, data in demo_files().items():
+        if path.endswith(".sheet"):
+            plain = read_sheet(data.decode(), path)
+            unknown = read_sheet(re.sub(r"(?m)^    profile .*$", "    profile nobody-knows", data.decode()), path)
+            one, other = (
+                median(functools.partial(audit_config, each, Project(), now, b"", HashBudget(0)))
+                for each in (plain, unknown)
+            )
+            ratios.append(other / one)
+    print(f"an unknown profile: {statistics.mean(ratios):.1f} times an ordinary device, at most {max(ratios):.1f}")
+
+
 #: Lines that a maker's text can be full of: each different, and each about access.
 DENSE = {
     "isle-ramp.mrm": ("crew\n", "  hand p{0}\n    rank deckhand\n    oath ground $6$x$y{0}\n"),
@@ -232,6 +251,7 @@ def main() -> None:
         reading()
         reading_formats()
         ways()
+        doubt()
         attempts(Path(name))
         many = Path(name) / "many"
         many.mkdir()

@@ -53,9 +53,10 @@ def peers_of(report: AuditReport, least: int = LEAST) -> list[Peers]:
 
 
 def _peers(kind: str, site: str, audits: Sequence[DeviceAudit]) -> Peers | None:
-    alike: dict[tuple[tuple[str, str], ...], list[str]] = {}
+    same: dict[object, tuple[DeviceAudit, list[str]]] = {}
     for audit in audits:
-        alike.setdefault(tuple(_features(audit)), []).append(audit.name)
+        same.setdefault(_compared(audit), (audit, []))[1].append(audit.name)
+    alike = {tuple(_features(audit)): names for audit, names in same.values()}
     usual, most = max(alike.items(), key=lambda each: len(each[1]))
     if len(alike) == 1 or 2 * len(most) <= len(audits):
         return None
@@ -66,6 +67,14 @@ def _peers(kind: str, site: str, audits: Sequence[DeviceAudit]) -> Peers | None:
     ]
     odd.sort(key=lambda each: (-len(each.differences), each.devices))
     return Peers(kind, site, len(audits), tuple(sorted(most)), tuple(odd))
+
+
+def _compared(audit: DeviceAudit) -> object:
+    """What ``_features`` are made of: the same for devices that have the same."""
+    marks = [(each.aspect, each.mark) for each in audit.checklist]
+    habits = [(name, does) for name, does, _ in audit.fleet_fingerprint.habits]
+    ways = [(each.via, each.letter, each.source == "anywhere", each.level) for each in audit.exposures]
+    return tuple(marks), tuple(habits), tuple(ways)
 
 
 def _features(audit: DeviceAudit) -> Iterator[tuple[str, str]]:

@@ -1,6 +1,7 @@
 """The audit of one device, as values that no longer need the device: what reports are made from."""
 
 import datetime
+from collections import Counter
 from typing import NamedTuple
 
 from overhang.auditing.checklist import ChecklistItem
@@ -154,6 +155,10 @@ class FleetFingerprint(NamedTuple):
     passwords: tuple[PasswordFingerprint, ...]
 
 
+#: The kinds of findings, the worst first: how severe, and whether only possible.
+_KINDS = tuple((severity, possible) for severity in reversed(Severity) for possible in (False, True))
+
+
 class DeviceAudit(NamedTuple):
     """What the audit says of one device.
 
@@ -201,9 +206,5 @@ class DeviceAudit(NamedTuple):
     @property
     def rank(self) -> tuple[object, ...]:
         """Sorts devices worst first."""
-        counts = [
-            -sum(each.severity == severity and each.possible == possible for each in self.findings)
-            for severity in reversed(Severity)
-            for possible in (False, True)
-        ]
-        return (*counts, -self.unread, self.name, self.file)
+        counts = Counter((each.severity, each.possible) for each in self.findings)
+        return (*(-counts[kind] for kind in _KINDS), -self.unread, self.name, self.file)

@@ -36,13 +36,12 @@ def differs_from_peers(run: FleetRun) -> Iterator[FleetFinding]:
 def _odd_ones(group: list[DeviceAudit], peers: int) -> dict[int, list[tuple[str, int]]]:
     """By its place in the group, in what each odd device differs, and the line for it."""
     odd: dict[int, list[tuple[str, int]]] = {}
+    by_habit: dict[str, dict[int, tuple[bool, int]]] = {habit: {} for habit in HABITS}
+    for index, audit in enumerate(group):
+        for habit, does, line in audit.fleet_fingerprint.habits:
+            by_habit[habit][index] = does, line
     for habit, (one, many, not_one) in HABITS.items():
-        doing = {
-            index: (does, line)
-            for index, audit in enumerate(group)
-            for name, does, line in audit.fleet_fingerprint.habits
-            if name == habit
-        }
+        doing = by_habit[habit]
         counts = Counter(does for does, _ in doing.values())
         for index, (does, line) in doing.items():
             if counts[does] == 1 and counts[not does] >= peers:
