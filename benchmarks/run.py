@@ -159,8 +159,8 @@ def attempts(folder: Path, number: int = 100_000) -> None:
     done = subprocess.run([*PROGRAM, *words], capture_output=True, check=False, text=True).stdout.splitlines()
     results = [json.loads(line) for line in done]
     written = median(lambda: ([json.loads(line) for line in lines], [json.dumps(each) for each in results]), 3)
-    print(f"{number} attempts: {number / taken:,.0f} a second, {yardstick / taken:.2f} of the speed of", end=" ")
-    print(f"json.loads and json.dumps over the same lines, {written / taken:.2f} of loading them and dumping the results")
+    print(f"{number} attempts: {number / taken:,.0f} a second, {yardstick / taken:.2f} of the speed of json.loads and")
+    print(f"json.dumps over the same lines, {written / taken:.2f} of that of loading them and dumping the results")
 
 
 def ways() -> None:

@@ -215,15 +215,13 @@ def _key_unstated(run: Evaluation, doubt: bool) -> bool:
     made = fact.value
     if made == "made" or (doubt and run.maybe(ssh.block, "whether there is an SSH host key")):
         return True
-    wants = resolved.facts["wants-identity"]
-    if run.settle(wants, "wants-identity"):
-        facts = resolved.device.facts
+    facts, wants = resolved.device.facts, resolved.facts["wants-identity"]
+    if (facts.name is None or facts.domain is None) and run.settle(wants, "wants-identity"):
         if facts.name is None:
             run.stop("refused", Stage.REACHABILITY, Reason.NO_NAME_FOR_KEY, wants.origin)
             return False
-        if facts.domain is None:
-            run.stop("refused", Stage.REACHABILITY, Reason.NO_DOMAIN_FOR_KEY, wants.origin)
-            return False
+        run.stop("refused", Stage.REACHABILITY, Reason.NO_DOMAIN_FOR_KEY, wants.origin)
+        return False
     if made is UNKNOWN and run.choose((True, False), fact.origin, "whether there is an SSH host key"):
         return True
     run.stop("refused", Stage.REACHABILITY, Reason.NO_KEY, fact.origin)
@@ -327,8 +325,10 @@ def _take_vty(run: Evaluation, service: ResolvedService) -> ResolvedEntry | None
             origin = every[-1].block.origin
         run.stop("refused", Stage.REACHABILITY, Reason.VTYS_BUSY, origin)
         return None
-    first_only = run.settle(resolved.facts["vty-pick"], "vty-pick") == "first-free"
-    vty = _first_to_accept(run, free[:1] if first_only else free, service.word)
+    vty, first_only = _first_to_accept(run, free[:1], service.word), False
+    if vty is None:  # else it does not matter which others might take it
+        first_only = run.settle(resolved.facts["vty-pick"], "vty-pick") == "first-free"
+        vty = None if first_only else _first_to_accept(run, free, service.word)
     if vty is None:
         lowest = free[0]
         origin = lowest.accept.origin
