@@ -52,6 +52,10 @@ def test_the_first_screen_counts_every_device_once(report: AuditReport) -> None:
         same = [each for each in report.audits if [finding.rule for finding in each.findings] == rules]
         assert one.alike + 1 == len(same)
     for matters in rules_that_matter(report):
+        severe = [each for one in report.audits for each in one.findings if each.rule == matters.rule]
+        worst = max(each.severity for each in severe)
+        sure = any(not each.possible and each.severity == worst for each in severe)
+        assert matters.worst == (worst.word if sure else f"possibly {worst.word}")
         fires = sum(any(each.rule == matters.rule for each in one.findings) for one in report.audits)
         assert matters.devices == fires
 

@@ -8,7 +8,7 @@ from overhang.auditing.findings import Severity
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import DeviceAudit
 from overhang.auditing.rules.pages import page_of
-from overhang.report.audit_summary import by_rule, in_doubt, only_new
+from overhang.report.audit_summary import by_rule, in_doubt, only_new, worst_phrase
 from overhang.report.lines import count, cut
 
 _MOST = 5
@@ -39,10 +39,12 @@ class Worst(NamedTuple):
 
 
 class Matters(NamedTuple):
-    """One of the rules that matter most: on how many devices it fires, and what it is about."""
+    """One of the rules that matter most: on how many devices it fires, and what it is about. ``worst`` is its severity
+    as it is shown."""
 
     rule: str
     severity: str
+    worst: str
     devices: int
     title: str
 
@@ -100,7 +102,13 @@ def worst_devices(report: AuditReport) -> list[Worst]:
 def rules_that_matter(report: AuditReport) -> list[Matters]:
     """The rules that matter most: the worst first, then those that fire on most devices."""
     return [
-        Matters(rule, severity.word, len({audit.file for audit, _ in held}), page_of(rule).title)
+        Matters(
+            rule,
+            severity.word,
+            worst_phrase(severity, held),
+            len({audit.file for audit, _ in held}),
+            page_of(rule).title,
+        )
         for rule, severity, held in by_rule(report)[:_MOST]
     ]
 

@@ -265,6 +265,12 @@ def by_rule(report: AuditReport) -> list[tuple[str, Severity, list[tuple[DeviceA
     return sorted(found, key=lambda each: (-each[1], -len(each[2]), each[0]))
 
 
+def worst_phrase(severity: Severity, held: Iterable[tuple[DeviceAudit, ReportedFinding]]) -> str:
+    """How severe the worst of some findings is, in words: where each of these is only possible, that is said."""
+    possible = all(each.possible for _, each in held if each.severity is severity)
+    return f"possibly {severity.word}" if possible else severity.word
+
+
 def not_examined(report: AuditReport) -> Iterable[tuple[str, str, list[str]]]:
     """What was not looked at, why, and on which devices; unreadable files too. Alike ones are one."""
     found: dict[tuple[str, str], list[str]] = {}

@@ -20,6 +20,7 @@ from overhang.report.audit_summary import (
     severity_phrase,
     summary,
     verdict,
+    worst_phrase,
 )
 from overhang.report.junit import Suites
 from overhang.report.opened import opened_phrases
@@ -173,7 +174,7 @@ def _markdown(report: AuditReport) -> Iterator[str]:
         yield ""
     for rule, severity, held in by_rule(report):
         page = page_of(rule)
-        yield f"## {severity.word}: {rule}"
+        yield f"## {worst_phrase(severity, held)}: {rule}"
         yield ""
         yield f"{md(page.title)}. {md(page.why)} *Fix:* {md(page.fix)} ({md('; '.join(page.references))})"
         yield ""

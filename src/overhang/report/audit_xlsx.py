@@ -25,6 +25,7 @@ from overhang.report.audit_summary import (
     severity_count,
     summary,
     verdict,
+    worst_phrase,
 )
 from overhang.report.charts import MARK_COLOURS
 from overhang.report.lines import count
@@ -287,7 +288,7 @@ def _summary(book: "Workbook", report: AuditReport) -> None:
     rows += [(severity.word, report.counts[severity], report.possible_counts[severity]) for severity in report.counts]
     rows += [(), ("the rules that found something", "worst", "on")]
     for rule, severity, held in by_rule(report):
-        rows.append((rule, severity.word, count(len({audit.file for audit, _ in held}), "device")))
+        rows.append((rule, worst_phrase(severity, held), count(len({audit.file for audit, _ in held}), "device")))
     for row in rows:
         sheet.append([_cell(sheet, each) for each in row])
 
