@@ -8,7 +8,7 @@ from overhang.exposure.address_classes import bits_of
 from overhang.exposure.paths import AccessPaths
 from overhang.exposure.witness import Witness
 from overhang.model import Address, Device, Hours
-from overhang.model.vocabulary import ALL_WAYS, PORTS
+from overhang.model.vocabulary import ALL_WAYS, PORTS, way_label
 from overhang.project import Expectation, Person, Project
 from overhang.simulation import Attempt, ResolvedDevice, Result, decide
 
@@ -189,8 +189,9 @@ class ExpectationChecker:
         state = next(state for state in states if path.states >> state & 1)
         who = "somebody" if person is None else person.name
         what = "gets in" if expectation.below == 0 else f"reaches level {path.level}"
+        doubt = ""
         if not path.sure:
-            what = f"may get to level {path.level}, which depends on unknown facts"
+            what, doubt = f"may get to level {path.level}", ", which hangs on something that is not known"
         source = None if path.sources is None else self._address(path.sources & wanted, expectation, person)
         below = expectation.below
         found = self._witness.find(
@@ -201,8 +202,8 @@ class ExpectationChecker:
             lambda result: result.level is not None and result.level >= below,
         )
         if found is None:
-            return self._verdict(expectation, False, f"{who} {what} by {path.via}")
-        return self._verdict(expectation, False, f"{who} {what}", *found)
+            return self._verdict(expectation, False, f"{who} {what} by {way_label(path.via)}{doubt}")
+        return self._verdict(expectation, False, f"{who} {what}{doubt}", *found)
 
     def _failed(self, expectation: Expectation, why: str, attempt: Attempt) -> ExpectationResult:
         return self._verdict(expectation, False, why, attempt, decide(self.resolved, attempt).result)
