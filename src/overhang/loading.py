@@ -9,7 +9,7 @@ from typing import BinaryIO, TypeVar
 from overhang.auditing.report import Unreadable
 from overhang.formats import FormatRegistry, NoReader, Reader
 from overhang.formats.registry import DIALECT, STEP
-from overhang.formats.sheet_format import READER as SHEETS
+from overhang.formats.sheet_format import SheetReader
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import Outline, decode
 from overhang.profiles import Profile
@@ -210,7 +210,7 @@ class Loader:
     ) -> ParsedConfig | Outline:
         """As ``read`` does, but of a plain sheet its statements alone."""
         reader = reader or self._choose(path, data)
-        if reader is not SHEETS:
+        if not isinstance(reader, SheetReader):
             return self.read(data, path, shown, reader)
         outline = Outline.of(decode(data), shown or path)
         if not outline.plain:

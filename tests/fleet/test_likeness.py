@@ -134,6 +134,19 @@ def test_a_password_that_is_a_name_is_found_on_every_device(form: str, password:
     assert (told > 0) == ("boat" in password)
 
 
+def test_devices_of_different_projects_are_not_told_by_one_another() -> None:
+    text = "device q{0}:\nentry console:\n    check nothing\n    level 15\nuser u{0}: password readable boat{0}\n"
+    projects = [Project(), Project(), Project(locked_away=("q*",)), Project(locked_away=("q*",))]
+    subjects = [
+        Subject(Outline.of(text.format(n), f"d{n}.sheet").built()[0], projects[n % len(projects)]) for n in range(16)
+    ]
+    likenesses = Likenesses(NOW)
+    for each in subjects:
+        told = examine(each, NOW, b"key", HashBudget(0), likenesses)
+        assert seen(told) == seen(examine(each, NOW, b"key", HashBudget(0)))
+    assert likenesses.told == 14, "all but the first of each, whichever of two that are equal it has"
+
+
 def test_most_devices_of_a_fleet_are_told_by_another() -> None:
     stamps = shapes(8, seed=3)
     texts = [different(stamps[number % len(stamps)], number) for number in range(48)]

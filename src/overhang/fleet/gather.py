@@ -164,19 +164,19 @@ class _Run:
 
     def _by_others(self, work: "Sequence[File]") -> Iterator[tuple[int, Outcome]]:
         """The outcome of each file with its place, where it is worth it that others work them out."""
-        if self._sharing.cluster is not None and work:
+        jobs = self._sharing.jobs
+        if not work or (self._sharing.cluster is None and (jobs < 2 or len(work) < WORTH_IT)):
+            return iter(())
+        for each in work:
+            self._loader.projects.of(each.path)  # that of the first file which has none that can be used is told
+        if self._sharing.cluster is not None:
             from overhang.fleet.cluster import examine_by_cluster
 
             return examine_by_cluster(self._sharing.cluster, self._here, work)
-        jobs = self._sharing.jobs
-        if jobs > 1 and len(work) >= WORTH_IT:
-            from overhang.fleet.chunks import chunks_of
-            from overhang.fleet.pool import examine_by_many  # what it imports takes longer than a few devices
+        from overhang.fleet.chunks import chunks_of
+        from overhang.fleet.pool import examine_by_many  # what it imports takes longer than a few devices
 
-            for each in work:
-                self._loader.projects.of(each.path)  # that of the first file which has none that can be used is told
-            return examine_by_many(self._terms, work, chunks_of(work, jobs), jobs)
-        return iter(())
+        return examine_by_many(self._terms, work, chunks_of(work, jobs), jobs)
 
     def _kept(self, path: str, outcome: Outcome) -> Outcome:
         if isinstance(outcome.found, Examined):

@@ -321,21 +321,19 @@ class Likenesses:
 
     def __init__(self, moment: datetime.datetime) -> None:
         self._moment = moment
-        self._around: dict[str, Surroundings] = {}
+        #: by the identity of a project, which stands beside, so that it stays the only one of that identity
+        self._around: dict[int, tuple[Project, Surroundings]] = {}
         self._met: dict[bytes, Likeness | bool] = {}
         self._analysed = 0
         self._skeletons = Skeletons()
-        self._moulds: dict[tuple[str, str, bytes], Mould] = {}
+        self._moulds: dict[tuple[str, bytes], Mould] = {}
         #: how many devices were told by another
         self.told = 0
 
     def tell(self, subject: Subject, hashes: HashBudget, *, at_once: bool = False) -> Told | None:
         """What there is to say of a device; None where it has to be audited by itself, with a budget of its own.
         ``at_once``: more of its structure are to be expected."""
-        project = subject.project
-        around = self._around.get(project.file)  # which is what tells the projects of a run apart
-        if around is None:
-            around = self._around[project.file] = Surroundings(project)
+        around = self._surroundings(subject.project)
         try:
             structure, text = self._structure(subject, around)
         except Unlike:
@@ -357,6 +355,14 @@ class Likenesses:
             self.told += 1
         return told
 
+    def _surroundings(self, project: Project) -> Surroundings:
+        """Those of a project, the same for all that are equal."""
+        known = self._around.get(id(project))
+        if known is None:
+            equal = next((around for other, around in self._around.values() if other == project), None)
+            known = self._around[id(project)] = project, equal or Surroundings(project, len(self._around))
+        return known[1]
+
     def _analyse(
         self, subject: Subject, structure: Structure, around: Surroundings, hashes: HashBudget
     ) -> Likeness | bool:
@@ -373,14 +379,14 @@ class Likenesses:
         """The structure of a device, and its text: told by its statements, or of the whole device. Raises Unlike."""
         outline = subject.outline
         if outline is None:
-            more = _beside(subject.config, subject.project)
+            more = _beside(subject.config, around)
             return structure_of(subject.config.device, around, more), subject.config
-        more = _beside_sheet(outline, subject.project)
+        more = _beside_sheet(outline, around)
         try:
             skeleton = self._skeletons.of(outline, around)
         except Unlike:
-            return structure_of(subject.config.device, around, _beside(subject.config, subject.project)), subject.config
-        key = (subject.project.file, repr(more), skeleton.key)
+            return structure_of(subject.config.device, around, _beside(subject.config, around)), subject.config
+        key = (repr(more), skeleton.key)
         mould = self._moulds.get(key)
         if mould is not None:
             structure = mould.structure(skeleton, outline.file, around, more)
@@ -393,14 +399,14 @@ class Likenesses:
         return structure, config
 
 
-def _beside(config: ParsedConfig, project: Project) -> tuple[object, ...]:
+def _beside(config: ParsedConfig, around: Surroundings) -> tuple[object, ...]:
     """What an audit depends on beside the device."""
     profiles = [(name, each.values) for name, each in config.profiles.items()]
     assumed = config.assumed and (config.assumed.name, config.assumed.values)
     doubt = loose_doubt(config) if config.unread or config.device.facts.block.declared else False
-    return project.file, config.fully_understood, config.incomplete, len(config.unread), doubt, profiles, assumed
+    return around.number, config.fully_understood, config.incomplete, len(config.unread), doubt, profiles, assumed
 
 
-def _beside_sheet(outline: Outline, project: Project) -> tuple[object, ...]:
+def _beside_sheet(outline: Outline, around: Surroundings) -> tuple[object, ...]:
     """The same for a plain sheet."""
-    return project.file, True, False, 0, False, [(name, each.values) for name, each in outline.profiles.items()], None
+    return around.number, True, False, 0, False, [(name, each.values) for name, each in outline.profiles.items()], None

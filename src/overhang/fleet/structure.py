@@ -65,10 +65,11 @@ class Frame(NamedTuple):
 
 
 class Surroundings:
-    """What of a project names and addresses of devices may be held against."""
+    """What of a project names and addresses of devices may be held against; ``number`` tells it from those of other
+    projects of a run."""
 
-    def __init__(self, project: Project) -> None:
-        self.project = project
+    def __init__(self, project: Project, number: int = 0) -> None:
+        self.project, self.number = project, number
         words = {each for each in _words_in(project._replace(profiles={})) if each}
         self.words = sorted({*words, *ROLE_NAMES, *_OURS})
         self.text = "\0".join(self.words).casefold()

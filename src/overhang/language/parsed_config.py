@@ -177,8 +177,7 @@ def _bare(statement: Statement) -> str:
 
 
 class Outline(NamedTuple):
-    """A sheet's statements, before its device is built.
-    ``profiles`` are those that somebody adds who knows more."""
+    """A sheet's statements, before its device is built. ``profiles`` are those that somebody adds who knows more."""
 
     file: str
     lines: SourceLines
