@@ -107,7 +107,7 @@ class ExploringOracle(Oracle):
         wanted: int = 15,
     ) -> None:
         super().__init__()
-        self._levels = (wanted - 1, 15)
+        self._compared = (None, 0, wanted - 1, 15)
         self._elsewhere = elsewhere
         self._around = around
         self._placed = placed
@@ -135,10 +135,10 @@ class ExploringOracle(Oracle):
 
     def levels(self, options: Sequence[int | None], *, compared: bool) -> Sequence[int | None]:
         """The highest, since who gets that needs no lower one by the same means, and none, which something else may
-        give; of those that are compared the highest below the one that is asked for too: the decision only asks whether
-        a level is as high."""
-        wanted = self._levels if compared else self._levels[1:]
-        return tuple(each for each in options if each is None or each in wanted)
+        give; of those that are compared also the lowest, and the highest below the one that is asked for: the decision
+        only asks whether a level is as high, or between the two ends."""
+        wanted = self._compared if compared else (None, 15)
+        return tuple(each for each in options if each in wanted)
 
     def offer(self, texts: tuple[str, ...], index: int) -> None:
         """Texts play no part: the person types something or nothing, as the question comes up."""

@@ -145,7 +145,8 @@ class Remembered:
             return None
         name: str | int | None = attempt.name
         if attempt.name is not None and attempt.name.casefold() not in self._names:
-            name = _NOBODY
+            held = any(item.startswith("server:") for item in attempt.knows)  # which may be of this name
+            name = attempt.name if held else _NOBODY
         day: datetime.date = attempt.moment.date()
         return (
             attempt.via,

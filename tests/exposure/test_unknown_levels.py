@@ -1,0 +1,50 @@
+"""Levels that nobody knows: those that are followed lead to as much as all of them."""
+
+import random
+
+import pytest
+
+from overhang.exposure import AccessPath, find_paths, resolve
+from overhang.exposure.exploring_oracle import ExploringOracle
+from overhang.language import read_sheet
+from overhang.model.hash_budget import HashBudget
+from overhang.profiles import UNKNOWN
+from overhang.project import Project
+from overhang.simulation.evaluation import LEVELS
+from tests.support.generator import NOW, Made
+
+#: What decides together with them.
+BESIDE = ("bare-tier", "elevates", "factory-account", "bare-elevation-console", "lists-carry-level")
+CAPPED = """
+device a: profile made
+role deck: cap 10
+user lena:
+    password readable boat
+    role deck
+entry console: check users
+"""
+
+
+def paths(text: str, seed: int) -> tuple[bool, list[AccessPath]]:
+    """The access paths of a device under a profile of which some levels, and perhaps more, are unknown."""
+    chance, made = random.Random(seed), Made(seed)
+    unknown = {*chance.sample(sorted(LEVELS), chance.choice((1, 2, 4))), *chance.sample(BESIDE, chance.choice((0, 1)))}
+    values = {**made.profile.values, **dict.fromkeys(unknown, UNKNOWN)}
+    if chance.random() < 0.5:
+        values["bare-tier"] = "admit"
+    config = read_sheet(text or made.text, "t")._replace(profiles={"made": made.profile._replace(values=values)})
+    found = find_paths(resolve(config, Project(), HashBudget(0)), NOW, made.held)
+    return found.complete, found.paths
+
+
+@pytest.mark.parametrize("start", range(0, 30, 10))
+def test_few_levels_lead_to_as_much_as_all(start: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    for seed in range(start, start + 10):
+        for text in ("", CAPPED):
+            complete, found = paths(text, seed)
+            with monkeypatch.context() as patch:
+                patch.setattr(ExploringOracle, "levels", lambda _, options, compared: options)
+                entirely, every = paths(text, seed)
+            assert complete or not entirely
+            if entirely:
+                assert found == every, (seed, text)
