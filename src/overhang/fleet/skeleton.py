@@ -136,7 +136,7 @@ class Skeletons:
             tuple([at.get(word, word) for word in words]),
             places_of(found, lines),
             places_of(prefixes, different),
-            tuple([prefix.host == prefix.low for prefix in different]),
+            tuple([(prefix.family, prefix.length, prefix.host == prefix.low) for prefix in different]),
             places_of(secrets, held),
         )
         return Skeleton(key_of(content), names, lines, different, held, called)
