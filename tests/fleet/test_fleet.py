@@ -19,9 +19,10 @@ import pytest
 from overhang.api import audit_paths
 from overhang.dialect.model import BadDialect
 from overhang.errors import OverhangError
+from overhang.fleet import pool
 from overhang.fleet.cache import FILE, KEY, Cache, Valid, contents_of
 from overhang.fleet.chunks import chunks_of, looked_at
-from overhang.fleet.examine import Examiner, Outcome
+from overhang.fleet.examine import Examiner, Outcome, Terms
 from overhang.fleet.gather import ALONE, Sharing
 from overhang.loading import Loader, Projects, read_file
 from overhang.model.hash_budget import HashBudget
@@ -296,6 +297,21 @@ def test_the_program_keeps_and_shows_and_empties(overhang: Callable[..., Ran]) -
     assert overhang("cache", "--cache", "kept").out == "nothing is kept of earlier audits\nkept\n"
     assert overhang(*words, "--no-cache").err == "overhang: --cache and --no-cache cannot be used together\n"
     assert overhang("audit", "many", "--jobs", "0").err == "overhang: --jobs 0: expected a number from 1 to 512\n"
+
+
+def much() -> bytes:
+    """More than a pipe holds."""
+    return bytes(50_000_000)
+
+
+def test_what_a_process_is_saying_when_it_is_given_up_is_not_waited_for() -> None:
+    started = pool._pool(Terms(None, 0, None, None, frozenset(), NOW, b"key", 2), 2)
+    said = [started.submit(much) for _ in range(20)]
+    assert len(said[0].result()) == 50_000_000
+    ending = threading.Thread(target=pool._end, args=(started,), daemon=True)
+    ending.start()
+    ending.join(20)
+    assert not ending.is_alive()
 
 
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])

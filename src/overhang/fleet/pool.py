@@ -96,6 +96,10 @@ def _end(pool: ProcessPoolExecutor) -> None:
     workers: dict[Any, Any] = getattr(pool, "_processes", None) or {}
     for worker in list(workers.values()):
         worker.terminate()
+    # A worker may have been saying something: whoever waits for the rest would wait for as long as this end is open.
+    results = getattr(getattr(pool, "_result_queue", None), "_writer", None)
+    if results is not None:
+        results.close()
     pool.shutdown(wait=True, cancel_futures=True)
 
 
