@@ -317,7 +317,11 @@ def test_what_a_process_is_saying_when_it_is_given_up_is_not_waited_for() -> Non
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
 def test_a_run_that_is_stopped_ends_all_its_processes(many: Path, how: signal.Signals) -> None:
     words = ["audit", "many", "--jobs", "3", "--cache", "kept", "--guess", "60000"]
-    started = subprocess.Popen([sys.executable, "-m", "overhang", *words], cwd=many, stderr=subprocess.PIPE)
+    before = signal.signal(signal.SIGINT, signal.SIG_DFL)  # which some shells have ignored in the background
+    try:
+        started = subprocess.Popen([sys.executable, "-m", "overhang", *words], cwd=many, stderr=subprocess.PIPE)
+    finally:
+        signal.signal(signal.SIGINT, before)
     workers = children(started.pid, 3)
     started.send_signal(how)
     _, err = started.communicate(timeout=20)
