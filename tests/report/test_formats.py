@@ -21,6 +21,7 @@ from overhang.demo import demo_files
 from overhang.project import THRESHOLDS
 from overhang.report.charts import by_exposure, cells_of, nobody, rows_of
 from overhang.report.rules_text import rules_tables
+from overhang.text.json_text import json_text
 from tests.conftest import Ran
 
 Run = Callable[..., Ran]
@@ -322,3 +323,15 @@ def test_the_pages_name_every_threshold_and_rule() -> None:
     assert [each.key for each in THRESHOLDS if f"| `{each.key}` |" not in project] == []
     tables = rules_tables(all_rules(), [page_of(rule.name) for rule in all_rules()])
     assert (docs / "rules.md").read_text().endswith(f"-->\n\n{tables}")
+
+
+@pytest.mark.parametrize("number", [0, 1, 200, 201])
+def test_a_long_list_has_a_line_for_each_and_means_the_same(number: int) -> None:
+    each = [{"name": f"quay-{place}\n", "site": "Överhamn", "ways": [place]} for place in range(number)]
+    for value in ({"devices": each, "summary": {"devices": number}}, {"runs": [{"tool": {}, "devices": each}]}):
+        text = json_text(value, "devices")
+        assert json.loads(text) == value
+        lines = [json.loads(line.strip().rstrip(",")) for line in text.splitlines() if line.strip()[:8] == '{"name":']
+        assert lines == (each if number > 200 else [])
+        if number <= 200:
+            assert text == json.dumps(value, indent=2, ensure_ascii=False) + "\n"

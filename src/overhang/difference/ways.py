@@ -12,9 +12,9 @@ from overhang.difference.joint import JointAddresses, JointSources, JointStates,
 from overhang.difference.secrets import JointSecrets
 from overhang.exposure import AccessPath, AccessPaths
 from overhang.exposure.address_classes import bits_of
-from overhang.exposure.explore import parts_of
 from overhang.exposure.exploring_oracle import UnknownFact
 from overhang.exposure.paths import ELSEWHERE, UNKNOWN_ADDRESS, rank
+from overhang.exposure.phases import parts_of
 from overhang.model.vocabulary import PORTS
 from overhang.simulation import ResolvedDevice
 

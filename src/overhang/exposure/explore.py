@@ -8,10 +8,10 @@ server states and a set of credentials, so that the stages multiply as sets.
 import datetime
 from collections.abc import Iterator, Mapping
 from functools import cached_property
-from itertools import combinations
 from typing import Any, NamedTuple
 
-from overhang.exposure.exploring_oracle import NOBODY, ExplorationContext, ExploringOracle, UnknownFact
+from overhang.exposure.exploring_oracle import NOBODY, ExplorationContext, ExploringOracle
+from overhang.exposure.phases import PhaseResult, phase_of, smallest
 from overhang.exposure.work import Work
 from overhang.model import Address
 from overhang.model.items import named_in
@@ -30,25 +30,6 @@ from overhang.simulation.views import Endpoint
 ANYBODY = "*"
 _MOST_VTYS = 256
 _MOST_DOUBTFUL_RUNS = 20_000
-_MOST_PARTS = 10
-
-
-class PhaseResult(NamedTuple):
-    """What one phase takes: sources and server states as sets, items, whether it is sure, and what it leads to.
-
-    ``unknowns`` are what it hangs on where it is not sure; of phases that were joined, what any of them does. ``busy``
-    is how many of the first VTYs must be in use.
-    """
-
-    sources: int
-    states: int
-    needs: frozenset[int]
-    sure: bool
-    result: Any
-    unknowns: frozenset[UnknownFact] = frozenset()
-    busy: int = 0
-    #: of a landing, the session that it leads to, as far as elevation depends on it
-    session: Session | None = None
 
 
 class Landed(NamedTuple):
@@ -262,7 +243,7 @@ class Explorer:
         """The levels after login at an endpoint, under any username."""
         key = _likeness(endpoint)
         if key not in self._landings:
-            self._landings[key] = _smallest(list(self._explore_landings(endpoint)))
+            self._landings[key] = smallest(list(self._explore_landings(endpoint)))
         return self._landings[key]
 
     def _fits(self, other: "Explorer", changed: frozenset[str]) -> bool:
@@ -341,7 +322,7 @@ class Explorer:
             self._count(oracle)
             if granted is not None:
                 session = land(run, endpoint, granted.answer, through_list=granted.through_list)
-                phases.append(_phase(oracle, session.level, session))
+                phases.append(phase_of(oracle, session.level, session))
             named = named or any(step.asked == "name" or step.code is Reason.GUEST for step in run.steps)
             if not self.complete or not oracle.advance():
                 break
@@ -353,7 +334,7 @@ class Explorer:
         """The levels above its own that the elevation of a session at an endpoint leads to."""
         key = (_likeness(endpoint), session)
         if key not in self._elevations:
-            self._elevations[key] = _smallest(list(self._explore_elevations(endpoint, session)))
+            self._elevations[key] = smallest(list(self._explore_elevations(endpoint, session)))
         return self._elevations[key]
 
     def _explore_elevations(self, endpoint: Endpoint, session: Session) -> Iterator[PhaseResult]:
@@ -391,7 +372,7 @@ class Explorer:
                 level = elevate(run, endpoint, session, wanted).level
                 self._count(oracle)
                 if level > session.level:
-                    yield _phase(oracle, level)
+                    yield phase_of(oracle, level)
                 named = named or any(step.code == Reason.ASKS_NAME for step in run.steps)
                 if not self.complete or not oracle.advance():
                     break
@@ -430,58 +411,6 @@ class Explorer:
         return sorted((level for level in wanted if level > before), reverse=True)
 
 
-def _phase(oracle: ExploringOracle, level: int, session: Session | None = None) -> PhaseResult:
-    needs, unknowns = frozenset(oracle.needs), frozenset(oracle.unknowns)
-    return PhaseResult(oracle.sources, oracle.states, needs, oracle.sure, level, unknowns, session=session)
-
-
 def _likeness(endpoint: Endpoint) -> object:
     """What makes two places the same for everything after arriving."""
     return (endpoint.via, endpoint.entry.likeness if endpoint.entry is not None else None, endpoint.met)
-
-
-def _smallest(phases: list[PhaseResult]) -> list[PhaseResult]:
-    """The paths without those that take more, or as much, and lead no higher; alike ones joined."""
-    joined: dict[tuple[frozenset[int], int, int, bool, Session | None], tuple[int, frozenset[UnknownFact]]] = {}
-    for phase in phases:
-        key = (phase.needs, phase.result, phase.states, phase.sure, phase.session)
-        sources, unknowns = joined.get(key, (0, frozenset()))
-        joined[key] = sources | phase.sources, unknowns | phase.unknowns
-    found = [
-        PhaseResult(sources, states, needs, sure, level, unknowns, session=session)
-        for (needs, level, states, sure, session), (sources, unknowns) in joined.items()
-    ]
-    found.sort(key=lambda phase: (len(phase.needs), -phase.result, not phase.sure))
-    kept: dict[frozenset[int], list[PhaseResult]] = {}
-    for phase in found:
-        if not any(_covers(other, phase) for part in parts_of(phase.needs, kept) for other in kept[part]):
-            kept.setdefault(phase.needs, []).append(phase)
-    return [phase for phases in kept.values() for phase in phases]
-
-
-def parts_of(needs: frozenset[int], known: Mapping[frozenset[int], Any]) -> list[frozenset[int]]:
-    """Those of the sets in ``known`` that are parts of ``needs``, or all of it; few are looked at, however many are."""
-    if len(needs) > _MOST_PARTS or 1 << len(needs) > len(known):
-        return [part for part in known if part <= needs]
-    sizes = range(len(needs) + 1)
-    return [part for size in sizes for chosen in combinations(needs, size) if (part := frozenset(chosen)) in known]
-
-
-def _elevates_no_less(one: Session | None, other: Session | None) -> bool:
-    """Whether the elevation of one session leads at least as far as that of another, from the same level or below."""
-    if one is None or other is None or one == other or other.stuck is not None:
-        return True
-    if one.stuck is not None or one.who != other.who:
-        return False
-    return (15 if one.cap is None else one.cap.value) >= (15 if other.cap is None else other.cap.value)
-
-
-def _covers(one: PhaseResult, other: PhaseResult) -> bool:
-    return (
-        one.needs <= other.needs
-        and one.result >= other.result
-        and _elevates_no_less(one.session, other.session)
-        and (one.sure or not other.sure)
-        and not other.sources & ~one.sources
-        and not other.states & ~one.states
-    )

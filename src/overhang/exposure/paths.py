@@ -8,8 +8,9 @@ from typing import Any, NamedTuple
 
 from overhang.exposure.address_classes import AddressClasses, bits_of
 from overhang.exposure.credentials import CredentialIndex
-from overhang.exposure.explore import Explorer, PhaseResult, Similar, parts_of
+from overhang.exposure.explore import Explorer, Similar
 from overhang.exposure.exploring_oracle import ExplorationContext, UnknownFact
+from overhang.exposure.phases import PhaseResult, parts_of
 from overhang.model import Address, Hours, parse_address
 from overhang.model.vocabulary import PORTS
 from overhang.simulation import ResolvedDevice

@@ -11,7 +11,7 @@ from overhang.exposure import AccessPaths, resolve
 from overhang.fleet.digests import content_digest
 from overhang.formats import Reader
 from overhang.language import ParsedConfig
-from overhang.language.builder import Remark
+from overhang.language.ir import Remark
 from overhang.language.parsed_config import Outline
 from overhang.loading import Loader, Projects
 from overhang.model import Device

@@ -19,8 +19,7 @@ from overhang.fleet.structure import (
     own_names,
     places_of,
 )
-from overhang.language.builder import Remark
-from overhang.language.ir import PlacedStatement, Statement
+from overhang.language.ir import PlacedStatement, Remark, Statement
 from overhang.language.parsed_config import Outline
 from overhang.model import Device, Prefix, StoredSecret
 

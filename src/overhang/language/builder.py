@@ -5,10 +5,10 @@ existing device's blocks again. VTYs are kept by number, since each statement ab
 it.
 """
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import Any, NamedTuple
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
 
-from overhang.language.ir import PlacedStatement, Program, Statement
+from overhang.language.ir import PlacedStatement, Program, Remark, Statement
 from overhang.language.normalise import held_blocks
 from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
@@ -17,27 +17,11 @@ from overhang.language.unparser import unparse_statement
 from overhang.model import Another, BlockInfo, Configured, Device, Entry, Family, Prefix, StoredSecret
 from overhang.model.device import Override
 from overhang.model.vocabulary import PORTS
-from overhang.text import Diagnostic, Level, Origin, Shown, Span
+from overhang.text import Origin
 
 Key = tuple[str, Any]
 _HIGHEST = 15
 _NOTHING_TO_DROP = "there is nothing to take back"
-
-
-class Remark(NamedTuple):
-    """Something odd about a line that was understood. ``about`` stands in ``{}`` of the message: another line, or a
-    prefix."""
-
-    line: int
-    message: str
-    about: int | Prefix | None = None
-
-    def told(self, file: str, quote: Callable[[int], Shown]) -> Diagnostic:
-        """It as a warning."""
-        text = quote(self.line)
-        column = len(text) - len(text.lstrip(" ")) + 1
-        span = Span(file, self.line, column, max(column + 1, len(text) + 1))
-        return Diagnostic(Level.WARNING, span, self.message.format(self.about), text)
 
 
 class _BlockState:

@@ -1,10 +1,11 @@
 """Statements as values, whatever they were written in: what every reader hands to the builder."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 from overhang.language.spec import StatementSpec
-from overhang.text import Diagnostic
+from overhang.model import Prefix
+from overhang.text import Diagnostic, Level, Shown, Span
 
 
 class Statement(NamedTuple):
@@ -64,3 +65,19 @@ class Unread(NamedTuple):
     line: int
     why: str
     header: int | None = None
+
+
+class Remark(NamedTuple):
+    """Something odd about a line that was understood. ``about`` stands in ``{}`` of the message: another line, or a
+    prefix."""
+
+    line: int
+    message: str
+    about: int | Prefix | None = None
+
+    def told(self, file: str, quote: Callable[[int], Shown]) -> Diagnostic:
+        """It as a warning."""
+        text = quote(self.line)
+        column = len(text) - len(text.lstrip(" ")) + 1
+        span = Span(file, self.line, column, max(column + 1, len(text) + 1))
+        return Diagnostic(Level.WARNING, span, self.message.format(self.about), text)

@@ -3,8 +3,8 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import NamedTuple, Protocol
 
-from overhang.language.builder import Builder, Remark
-from overhang.language.ir import PlacedStatement, Program, Statement
+from overhang.language.builder import Builder
+from overhang.language.ir import PlacedStatement, Program, Remark, Statement
 from overhang.language.parser import parse_program
 from overhang.language.redact import sheet_lines
 from overhang.language.schema import INCOMPLETE
