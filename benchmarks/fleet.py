@@ -7,6 +7,7 @@ import os
 import subprocess
 import sys
 import tempfile
+import time
 from pathlib import Path
 
 from against import FIRST, ROOT, built, run_of, side_by_side, told
@@ -58,6 +59,15 @@ def main() -> None:
         run_of(now, *kept)()
         (again,) = side_by_side(5, run_of(now, *kept))
         print(f"again, unchanged: {again:.2f} s, {one / again:.1f} times as fast as one process")
+
+        def changed() -> None:
+            for number in range(12):
+                with (fleet / f"d{number:05d}.sheet").open("a") as stream:
+                    stream.write(f"user spare{time.time_ns()}:\n    password opaque x\n")
+            run_of(now, *kept)()
+
+        (some,) = side_by_side(3, changed)
+        print(f"again, twelve changed: {some:.2f} s, {one / some:.1f} times as fast as one process")
         whole, part = (memory(now, "audit", str(each), *cold) for each in (fleet, half))
         print(f"memory: {part} MB for {devices // 2} devices, {whole} MB for {devices}")
 

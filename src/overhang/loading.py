@@ -7,8 +7,8 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from typing import BinaryIO, TypeVar
 
 from overhang.auditing.report import Unreadable
+from overhang.files import CHANGE, DIALECT, STEP, files_below
 from overhang.formats import FormatRegistry, NoReader, Reader
-from overhang.formats.registry import DIALECT, STEP
 from overhang.formats.sheet_format import SheetReader
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import Outline, decode
@@ -20,7 +20,7 @@ from overhang.text import UnreadableInput
 
 _LARGEST = 256 * 1024 * 1024
 #: What files in a folder that is searched end in that are no devices: dialects, their steps, and changes to devices.
-_NO_DEVICES = (DIALECT, STEP, ".change")
+_NO_DEVICES = (DIALECT, STEP, CHANGE)
 _TOO_LARGE = f"larger than {_LARGEST >> 20} MB; configurations are smaller"
 _NOTHING_HERE = "no file in this folder that a reader recognises"
 _NO_FILE = "not a regular file; to read from a pipe, name it - and send it to standard input"
@@ -287,11 +287,9 @@ def find_files(paths: Iterable[str]) -> Iterator[Found]:
 
 def _in_folder(folder: str) -> Iterator[str | Unreadable]:
     problems: list[OSError] = []
-    for here, folders, files in os.walk(folder, onerror=problems.append):
-        folders[:] = sorted(name for name in folders if not name.startswith("."))
-        for name in sorted(files):
-            if not name.startswith(".") and name != PROJECT and not name.endswith(_NO_DEVICES):
-                yield os.path.join(here, name)
+    for path in files_below(folder, problems.append):
+        if not path.endswith(_NO_DEVICES) and os.path.basename(path) != PROJECT:
+            yield path
     for problem in problems:
         yield Unreadable(str(problem.filename), f"cannot be opened: {problem.strerror}")
 

@@ -17,6 +17,7 @@ from typing import Any
 import pytest
 
 from overhang.api import audit_paths
+from overhang.demo import demo_files
 from overhang.dialect.model import BadDialect
 from overhang.errors import OverhangError
 from overhang.fleet import pool
@@ -31,6 +32,7 @@ from overhang.model.verification import hash_text
 from overhang.profiles.model import BadProfile
 from overhang.project.loader import BadProject
 from overhang.report.audit_json import audit_json
+from overhang.spread.world import NetworkPart
 from overhang.text.toml_file import TomlProblem
 from tests.conftest import Ran
 from tests.support.fleet import PROJECT, lay_out, lay_out_mixed
@@ -158,6 +160,28 @@ def test_only_what_changed_is_worked_out_anew(tmp_path: Path, counted: list[str]
             counted.clear()
             assert report(folder, kept_in(cache)) == (found := report(folder))
             assert len(counted) - found.count('"reader"') == again, "those of the run without a cache are counted too"
+
+
+def test_secrets_are_read_again_from_where_they_stand(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    folder, again = tmp_path / "tidewater", list[str]()
+    for name, data in demo_files().items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_bytes(data)
+    user = '{"name": "lena", "overhang-access:password": {"form": "readable", "text": "a\\u0062c"}}'
+    escaped = f'{{"ietf-system:system": {{"hostname": "quote", "authentication": {{"user": [{user}]}}}}}}'
+    (folder / "harbour" / "quote.json").write_text(escaped)
+    real = Examiner.secrets_again
+
+    def secrets_again(self: Examiner, path: str, part: NetworkPart) -> NetworkPart:
+        again.append(os.path.basename(path))
+        return real(self, path, part)
+
+    monkeypatch.setattr(Examiner, "secrets_again", secrets_again)
+    for line in ("", "user kim:\n    password readable abc\n"):
+        path = folder / "harbour" / "harbour-desk.sheet"
+        path.write_text(path.read_text() + line)
+        assert report(folder, kept_in(tmp_path / "cache")) == report(folder)
+    assert 0 < len(again) < 5, "most stand in their files as they are"
 
 
 def test_what_depends_on_a_day_is_worked_out_anew_on_another(tmp_path: Path, counted: list[str]) -> None:

@@ -5,23 +5,9 @@ from collections.abc import Hashable, Iterable
 from typing import NamedTuple
 
 from overhang.exposure import AccessPath
+from overhang.severity import Severity as Severity
 from overhang.simulation import FromAttempt, FromProfile, Provenance, Stage, Step
 from overhang.text import Origin
-
-
-class Severity(enum.IntEnum):
-    """How bad a finding is, worst last, so that severities compare as numbers. docs/severity.md states the scale."""
-
-    INFO = 0
-    LOW = 1
-    MEDIUM = 2
-    HIGH = 3
-    CRITICAL = 4
-
-    @property
-    def word(self) -> str:
-        """The word that reports use."""
-        return self.name.lower()
 
 
 class Fault(enum.Enum):

@@ -1,38 +1,25 @@
 """Audit the management access of devices: read their configurations and say what is wrong, worst first."""
 
 import argparse
-import importlib
 import os
-from collections.abc import Iterable
-from fnmatch import fnmatchcase
-from typing import TYPE_CHECKING
+import sys
 
-from overhang.api import audit_paths, audit_revision
-from overhang.auditing import Severity, rule_names
-from overhang.auditing.earlier import Earlier, changed_since, earlier_of, only_new, read_earlier
-from overhang.auditing.folding import Wanted, every
-from overhang.auditing.report import AuditReport
-from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_unreadable
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
-from overhang.cli.output import check_target, tell, write_file, write_out
-from overhang.cli.terminal import show, width
-from overhang.fleet.gather import Sharing, cores
-from overhang.loading import read_file
-from overhang.report.audit_summary import SORTS, in_order
-from overhang.report.audit_text import audit_lines
-from overhang.report.lines import Line, cut
-from overhang.repository import GitProblem
-from overhang.text import UnreadableInput, did_you_mean
-from overhang.text.printable import Printable
+from overhang.cli.output import write_file, write_out
+from overhang.severity import Severity
 
-if TYPE_CHECKING:
-    from overhang.fleet.cluster import Cluster
-    from overhang.report.audit_xlsx import Note
+TYPE_CHECKING = False
+if TYPE_CHECKING:  # an answer that is known is shown before the typing module has been read
+    from overhang.fleet.answers import Answer
+    from overhang.text.printable import Printable
+else:
+    Printable = str
 
 FORMATS = ("text", "json", "jsonl", "csv", "sarif", "junit", "markdown", "html", "xlsx", "parquet")
-_BYTES = ("xlsx", "parquet")
-_MOST_JOBS = 512
+#: Those that are no text: they are for a file alone.
+BYTES = ("xlsx", "parquet")
+SORTS = ("severity", "device", "file", "site")
 _WORDS = [severity.word for severity in Severity]
 
 
@@ -63,7 +50,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     since.add_argument("--baseline", metavar="FILE", help=about)
     about = "say what changed since an earlier report (--format json), or since a revision in git"
     since.add_argument("--since", metavar="FILE|REVISION", help=about)
-    add_choice(parser, "--sort", tuple(SORTS), default="severity", help="the order of the devices")
+    add_choice(parser, "--sort", SORTS, default="severity", help="the order of the devices")
     add_reading(parser)
     parser.add_argument("--strict", action="store_true", help="exit 3 where a line or a profile was not understood")
 
@@ -89,177 +76,62 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    """Do it."""
-    if options.checklist and options.format != "text":
-        raise UserError(f"--checklist is text; --format {options.format} holds the checklist too")
-    if options.format in _BYTES and not options.output:
-        raise UserError(f"--format {options.format} is not for a screen; name a file with --output")
-    notes = _notes(options)
-    wanted = wanted_rules(options.only, options.skip, Severity[options.severity.upper()])
-    if options.output:
-        check_target(options.output, options)
-    before = _earlier(options, wanted)
-    report = in_order(report_of(options, wanted), options.sort)
-    if before is not None:
-        report = only_new(report, before) if options.baseline is not None else changed_since(report, before)
-    text = None if options.format == "text" else _written(report, options.format, *notes)
-    if options.output:
-        if text is None:
-            from overhang.report.lines import WIDEST, plain
+    """Do it; where an earlier run had the same to do with the same files, as that did."""
+    asked = None
+    if _may_be_known(options):
+        from overhang.fleet import answers
 
-            text = plain(_lines(report, WIDEST, options))
+        asked = answers.question(_words(options))
+        folder = answers.own_folder() if options.cache is None else options.cache
+        known = answers.find(folder, asked, options.paths, answers.today())
+        if known is not None:
+            return _again(known, options)
+    from overhang.cli.audit_run import audit
+
+    return audit(options, asked)
+
+
+def _may_be_known(options: argparse.Namespace) -> bool:
+    """Whether the answer may be kept: all that it is made of lies in files."""
+    revision = options.since is not None and not os.path.exists(options.since)
+    if options.no_cache or options.format in BYTES or revision or "-" in options.paths:
+        return False
+    from overhang.fleet.answers import many
+
+    return options.cache is not None or many(options.paths)
+
+
+#: Options that change neither what is found nor how it is written, and what commands add to the options.
+_NO_MATTER = ("cache", "jobs", "scheduler", "shared_files", "debug", "output", "run", "parser", "input_files")
+#: Variables that change how a terminal is written to, and where the user's own settings are.
+_VARIABLES = ("NO_COLOR", "TERM", "COLORTERM", "COLUMNS", "LINES", "HOME", "USERPROFILE", "APPDATA", "XDG_CONFIG_HOME")
+
+
+def _words(options: argparse.Namespace) -> list[str]:
+    """What the answer depends on beside files: the options, and what it is written to."""
+    words = [repr(sorted((name, each) for name, each in vars(options).items() if name not in _NO_MATTER))]
+    words += [f"{name}={os.environ.get(name)}" for name in _VARIABLES]
+    if options.output is not None:
+        return [*words, "file"]
+    terminal = sys.stdout.isatty()
+    return [*words, str(sys.stdout.encoding), str(os.get_terminal_size() if terminal else "")]
+
+
+def _again(known: "Answer", options: argparse.Namespace) -> int:
+    moment = ""
+    if len(known.pieces) > 1:
+        import datetime
+
+        moment = datetime.datetime.now(datetime.UTC).isoformat()
+    text = Printable(moment.join(known.pieces))
+    if options.output is not None:
         write_file(options.output, text, options)
-    elif isinstance(text, str):
-        write_out(text)
     else:
-        show(_lines(report, width(), options))
-    return exit_code(report, Severity[options.fail_on.upper()], strict=options.strict, certain=options.certain)
-
-
-def _lines(report: AuditReport, columns: int, options: argparse.Namespace) -> Iterable[Line]:
-    """The report as text: the checklist alone, or all of it."""
-    if options.checklist:
-        from overhang.report.checklist_text import checklist_lines
-
-        return checklist_lines(report, columns)
-    return audit_lines(report, columns, long=options.long or (len(report.audits) == 1 and not options.short))
-
-
-def exit_code(report: AuditReport, fail_on: Severity, *, strict: bool, certain: bool = False) -> int:
-    """The exit code of an audit, and what could not be read on standard error."""
-    warn_unreadable(report.unreadable)
-    if report.unreadable:
-        return FAILED
-    if strict and any(audit.unread or audit.incomplete or audit.profile is None for audit in report.audits):
-        return NOT_UNDERSTOOD
-    return FOUND if any(severity >= fail_on for severity in report.severities(certain=certain)) else CLEAN
-
-
-def wanted_rules(only: str | None, skip: str | None, least: Severity) -> Wanted:
-    """What tells whether a finding is wanted. Raises UserError for a rule that does not exist."""
-    chosen_ones, left_out = _names(only, "--only"), _names(skip, "--skip")
-
-    def wanted(rule: str, severity: Severity) -> bool:
-        return severity >= least and (only is None or rule in chosen_ones) and rule not in left_out
-
-    return wanted
-
-
-def _names(text: str | None, option: str) -> set[str]:
-    names = rule_names()
-    found: set[str] = set()
-    for pattern in (text or "").replace(" ", "").split(","):
-        matching = [name for name in names if fnmatchcase(name, pattern)]
-        if pattern and not matching:
-            stem = pattern.rstrip("*?")
-            begun = {name[: len(stem)]: name for name in reversed(names)} if stem != pattern else {}
-            near = did_you_mean(pattern, names) or begun.get(did_you_mean(stem, begun) or "")
-            raise UserError(
-                f"{option} {pattern}: " + (f"did you mean {near}?" if near else "overhang rules lists the rules")
-            )
-        found.update(matching)
-    return found
-
-
-def report_of(options: argparse.Namespace, wanted: Wanted = every) -> AuditReport:
-    """The audits of all devices that the options name, worst first, with what is wrong across them."""
-    moment = read_moment(options.now)
-    loader = loader_of(options, _guess(options.guess))
-    return audit_paths(options.paths, loader, moment, progress, wanted, sharing_of(options))
+        write_out(text)
+    return known.code
 
 
 def add_cache(parser: argparse.ArgumentParser) -> None:
     """The option that names the cache's folder."""
     about = "the folder that keeps what was found out of unchanged devices (default: this user's, for many devices)"
     parser.add_argument("--cache", metavar="DIR", help=about)
-
-
-def sharing_of(options: argparse.Namespace) -> Sharing:
-    """Who does the work. Raises UserError."""
-    if options.no_cache and options.cache is not None:
-        raise UserError("--cache and --no-cache cannot be used together")
-    return Sharing(jobs_of(options), options.cache, not options.no_cache, tell, _cluster(options))
-
-
-def _cluster(options: argparse.Namespace) -> "Cluster | None":
-    if options.scheduler is None:
-        if options.shared_files:
-            raise UserError("--shared-files is for --scheduler")
-        return None
-    if options.jobs is not None:
-        raise UserError("--jobs and --scheduler cannot be used together: the cluster has its own workers")
-    from overhang.fleet.cluster import Cluster
-
-    return Cluster(options.scheduler, options.shared_files)
-
-
-def jobs_of(options: argparse.Namespace) -> int:
-    """How many processes share the work. Raises UserError."""
-    text = options.jobs
-    if text is None:
-        return cores()
-    if not (text.isascii() and text.isdigit() and 1 <= int(text[:4]) <= _MOST_JOBS):
-        raise UserError(f"--jobs {cut(text, 40)}: expected a number from 1 to {_MOST_JOBS}")
-    return int(text)
-
-
-def _earlier(options: argparse.Namespace, wanted: Wanted) -> Earlier | None:
-    """The report that another one is held against: read from a file, or made of what git has. Raises UserError."""
-    file = options.baseline if options.baseline is not None else options.since
-    if file is None:
-        return None
-    if options.since is not None and not os.path.exists(file):
-        loader = loader_of(options, _guess(options.guess))
-        try:
-            then = audit_revision(options.paths, file, loader, read_moment(options.now), wanted)
-            warn_unreadable(then.unreadable)
-            return earlier_of(then, file)
-        except GitProblem as problem:
-            raise UserError(f"--since {file}: neither a file nor a revision in git: {problem}") from None
-    try:
-        return read_earlier(read_file(file), file)
-    except UnreadableInput as problem:
-        raise UserError(f"{file}: {problem}") from None
-
-
-def _notes(options: argparse.Namespace) -> "list[list[Note]]":
-    """What an earlier workbook holds, if one is named. Raises UserError."""
-    if options.notes_from is None:
-        return []
-    if options.format != "xlsx":
-        raise UserError("--notes-from is for --format xlsx")
-    from overhang.report.audit_xlsx import read_notes
-
-    try:
-        return [read_notes(read_file(options.notes_from), options.notes_from)]
-    except UnreadableInput as problem:
-        raise UserError(f"{options.notes_from}: {problem}") from None
-
-
-def _guess(text: str | None) -> int | None:
-    if text is None:
-        return None
-    if not (text.isascii() and text.isdigit() and len(text) <= 9):
-        raise UserError(f"--guess {cut(text, 40)}: expected a whole number, about the milliseconds for the whole run")
-    return int(text)
-
-
-#: The module of each format, of which the function of the format's name, audit_NAME, makes the text.
-_MODULES = {
-    "json": "audit_json",
-    "jsonl": "audit_jsonl",
-    "csv": "audit_tables",
-    "sarif": "audit_sarif",
-    "junit": "audit_tables",
-    "markdown": "audit_tables",
-    "html": "audit_html",
-    "xlsx": "audit_xlsx",
-    "parquet": "audit_parquet",
-}
-
-
-def _written(report: AuditReport, form: str, *notes: "list[Note]") -> Printable | bytes:
-    """A report in a format, whose module is imported only when it is asked for."""
-    module = importlib.import_module(f"overhang.report.{_MODULES[form]}")
-    made: Printable | bytes = getattr(module, f"audit_{form}")(report, *notes)
-    return made

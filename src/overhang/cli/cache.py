@@ -22,7 +22,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Do it."""
-    from overhang.fleet.cache import CacheProblem, contents_of, own_folder, remove
+    from overhang.fleet.answers import own_folder
+    from overhang.fleet.cache import CacheProblem, contents_of, remove
 
     folder = own_folder() if options.cache is None else options.cache
     try:
@@ -43,6 +44,8 @@ def _lines(folder: str, held: "Contents | None") -> list[Line]:
     lines: list[Line] = [[(f"{count(held.devices, 'audit')} of devices kept, in {size}", "bold")]]
     if held.networks:
         lines.append([(f"{count(held.networks, 'comparison')} of devices with one another", "")])
+    if held.answers:
+        lines.append([(f"{count(held.answers, 'answer')} of whole runs", "")])
     if held.oldest is not None:
         day = datetime.date(1970, 1, 1) + datetime.timedelta(days=held.oldest)
         lines.append([(f"the one not used for longest was used on {day}", "")])

@@ -5,9 +5,10 @@ import importlib
 
 from overhang.changes.compare import Comparison, compare
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD
-from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
+from overhang.cli.reading import loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.terminal import show, width
 from overhang.language import ParsedConfig
 from overhang.loading import Projects

@@ -9,9 +9,9 @@ from collections.abc import Sequence
 
 from overhang.api import audit_paths
 from overhang.cli.errors import CLEAN, UserError
-from overhang.cli.inputs import progress
 from overhang.cli.login import show_login
 from overhang.cli.output import make_folder, replace_file
+from overhang.cli.reading import progress
 from overhang.cli.terminal import show, width
 from overhang.demo import demo_files, demo_story
 from overhang.exposure import resolve

@@ -4,14 +4,15 @@ import argparse
 import os
 
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, add_trust, loader_of, read_moment, trusted_of
+from overhang.cli.inputs import add_inputs, add_trust
 from overhang.cli.main import formatter
 from overhang.cli.output import tell, write_file
+from overhang.cli.reading import loader_of, read_moment, trusted_of
 from overhang.cli.terminal import show, width, write_data
 from overhang.dialect.model import BadDialect, Dialect
+from overhang.files import DIALECT as ENDING
+from overhang.files import STEP
 from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
-from overhang.formats.registry import DIALECT as ENDING
-from overhang.formats.registry import STEP
 from overhang.language.parsed_config import decode
 from overhang.loading import Loader, Projects, read_file
 from overhang.text import UnreadableInput

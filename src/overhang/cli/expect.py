@@ -5,9 +5,10 @@ import argparse
 from overhang.api import LoadedDevice, check_expectations
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
+from overhang.cli.reading import loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.terminal import show, width
 from overhang.exposure import ExpectationResult
 from overhang.exposure.knowledge import untried_words

@@ -6,9 +6,10 @@ import os
 from overhang.auditing.report import Unreadable
 from overhang.changes.history import History, history_of
 from overhang.cli.errors import CLEAN, FOUND, UserError
-from overhang.cli.inputs import add_inputs, along, loader_of, read_moment
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
+from overhang.cli.reading import along, loader_of, read_moment
 from overhang.cli.terminal import picture_kind, show, width
 from overhang.language import ParsedConfig
 from overhang.loading import Loader, searched

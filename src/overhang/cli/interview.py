@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from overhang.cli.errors import CLEAN, UserError
-from overhang.cli.inputs import loader_of, read_moment
 from overhang.cli.output import tell, write_file
+from overhang.cli.reading import loader_of, read_moment
 from overhang.cli.terminal import width, write_data
 from overhang.formats.dialect_format import DialectReader
 from overhang.language import ParsedConfig

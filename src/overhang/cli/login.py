@@ -9,9 +9,10 @@ from collections.abc import Iterator
 from typing import Any
 
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, loader_of, read_moment
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
+from overhang.cli.reading import loader_of, read_moment
 from overhang.cli.terminal import picture_kind, show, width
 from overhang.exposure import resolve
 from overhang.language import ParsedConfig

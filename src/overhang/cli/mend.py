@@ -12,11 +12,12 @@ from overhang.auditing import Severity
 from overhang.auditing.report import Unreadable
 from overhang.changes.change import MakerChange
 from overhang.changes.mend import Choices, Mend, Mender
-from overhang.cli.audit import wanted_rules
+from overhang.cli.audit_run import wanted_rules
 from overhang.cli.errors import CLEAN, FAILED, FOUND, UserError
-from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, make_folder, write_file
+from overhang.cli.reading import loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.terminal import show, width, write_data
 from overhang.formats.dialect_format import DialectReader
 from overhang.language import ParsedConfig, unparse

@@ -44,6 +44,13 @@ class _Standard:
     """Whether somebody still reads standard output. A reader that closes the pipe has seen enough."""
 
     closed = False
+    copy: "list[str] | None" = None
+
+
+def copying() -> "list[str]":
+    """Take a copy of what is written to standard output from now on."""
+    _Standard.copy = []
+    return _Standard.copy
 
 
 def write_out(text: "Printable") -> None:
@@ -51,6 +58,8 @@ def write_out(text: "Printable") -> None:
 
     Raises OutputError where it cannot be written.
     """
+    if _Standard.copy is not None:
+        _Standard.copy.append(text)
     _guarded(lambda: sys.stdout.write(text))
 
 
@@ -252,9 +261,9 @@ def _holds(path: str, content: bytes) -> bool:
 
 def _recognised(path: str) -> str:
     """What a file is, if the product reads such files: "a sheet", ...; "" for any other."""
+    from overhang.files import DIALECT
     from overhang.formats import FormatRegistry, NoReader
     from overhang.formats.dialect_format import load_dialect
-    from overhang.formats.registry import DIALECT
     from overhang.loading import Projects, read_file
     from overhang.project import NAME, read_project
     from overhang.report import is_report

@@ -5,7 +5,8 @@ import argparse
 from overhang.auditing.findings import Severity
 from overhang.auditing.report import AuditReport
 from overhang.auditing.results import LoginTrace
-from overhang.cli.audit import add_reading, exit_code, report_of
+from overhang.cli.audit import add_reading
+from overhang.cli.audit_run import exit_code, report_of
 from overhang.cli.errors import CLEAN, FAILED, UserError
 from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice

@@ -9,9 +9,10 @@ import socket
 from collections.abc import Callable
 
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, counted, read_devices, read_moment
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import tell, write_out
+from overhang.cli.reading import counted, read_devices, read_moment
 from overhang.cli.stand_in import prepare
 from overhang.cli.terminal import show, width
 from overhang.exposure import resolve

@@ -6,9 +6,10 @@ from overhang.changes.change import read_change
 from overhang.changes.rehearse import Rehearsal, Rehearser
 from overhang.changes.session import Session
 from overhang.cli.errors import CLEAN, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, loader_of, read_moment
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
+from overhang.cli.reading import loader_of, read_moment
 from overhang.cli.terminal import show, width
 from overhang.loading import read_file
 from overhang.model import parse_address

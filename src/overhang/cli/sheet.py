@@ -7,9 +7,10 @@ from collections.abc import Iterator
 
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, loader_of, progress, warn_left_out, warn_unreadable
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import make_folder, tell, write_file
+from overhang.cli.reading import loader_of, progress, warn_left_out, warn_unreadable
 from overhang.cli.terminal import write_data
 from overhang.language import ParsedConfig, unparse
 from overhang.report.lines import count, safe

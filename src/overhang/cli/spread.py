@@ -6,9 +6,10 @@ import os
 import sys
 
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, along, read_devices, read_moment
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import check_target, tell, write_file, write_out
+from overhang.cli.reading import along, read_devices, read_moment
 from overhang.cli.terminal import picture_kind, show, width
 from overhang.language import ParsedConfig
 from overhang.model import Address, parse_address

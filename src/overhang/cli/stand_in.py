@@ -14,8 +14,9 @@ from collections.abc import Callable
 from typing import Any, TextIO
 
 from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, OutputError, UserError
-from overhang.cli.inputs import add_inputs, read_devices, read_moment
+from overhang.cli.inputs import add_inputs
 from overhang.cli.output import check_target, tell
+from overhang.cli.reading import read_devices, read_moment
 from overhang.cli.terminal import show, width
 from overhang.model.durations import parse_span
 from overhang.model.vocabulary import PORTS

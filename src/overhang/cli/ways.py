@@ -4,9 +4,10 @@ import argparse
 
 from overhang.auditing.report import Unreadable
 from overhang.cli.errors import CLEAN, FAILED, NOT_UNDERSTOOD, UserError
-from overhang.cli.inputs import add_inputs, loader_of, progress, read_moment, warn_left_out, warn_unreadable
+from overhang.cli.inputs import add_inputs
 from overhang.cli.main import add_choice
 from overhang.cli.output import tell, write_out
+from overhang.cli.reading import loader_of, progress, read_moment, warn_left_out, warn_unreadable
 from overhang.cli.terminal import show, width
 from overhang.exposure import AccessPath, AccessPaths, backup_reader, can_take, find_paths, resolve
 from overhang.exposure.knowledge import Examined, Knowledge, untried_words

@@ -14,9 +14,10 @@ import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
+from overhang.fleet import answers
+from overhang.fleet.answers import FILE, KEY, Answer
 from overhang.text import OverhangError
 
-FILE, KEY = "audits.sqlite", "key"
 #: Beyond so many bytes what was not used for longest goes.
 LARGEST = 512 * 1024 * 1024
 _DIGEST, _KEY_SIZE, _BUSY, _DAY = 16, 32, 20, 86_400
@@ -44,19 +45,14 @@ class Valid(NamedTuple):
 
 
 class Contents(NamedTuple):
-    """What a cache holds: so many devices and networks, in so many bytes; the day of the last use of the oldest."""
+    """What a cache holds: so many devices, networks and whole answers, in so many bytes; the day of the last use of the
+    device that was not used for longest."""
 
     devices: int
     networks: int
+    answers: int
     size: int
     oldest: int | None
-
-
-def own_folder() -> str:
-    """Where the cache of this user is."""
-    import platformdirs  # only where there is a cache
-
-    return platformdirs.user_cache_dir("overhang", appauthor=False)
 
 
 class Cache:
@@ -74,9 +70,9 @@ class Cache:
             self._base.execute("PRAGMA auto_vacuum = INCREMENTAL")
             self._base.execute("PRAGMA journal_mode = WAL")
             self._base.execute("PRAGMA synchronous = NORMAL")
-            self._base.executescript(_SCHEMA)
+            self._base.executescript(_SCHEMA + answers.SCHEMA)
         self.today = int(time.time()) // _DAY
-        self._used: dict[str, set[bytes]] = {"device": set(), "network": set()}
+        self._used: dict[str, set[bytes]] = {"device": set(), "network": set(), "answer": set()}
 
     @contextlib.contextmanager
     def _told(self) -> Iterator[None]:
@@ -99,15 +95,16 @@ class Cache:
 
     # -- devices -------------------------------------------------------------------------------------------------------
 
-    def device(self, key: bytes, moments: Sequence[str], budget: int, *, more: bool = False) -> Any | None:
+    def device(self, key: bytes, moments: Sequence[str], budget: int, *, more: bool = False) -> tuple[Any, str] | None:
         """What is kept of a device, at one of some moments and under a budget for its hashes: the value that every run
-        needs, or with ``more`` the other one. None where nothing is kept."""
+        needs, or with ``more`` the other one; and at which moment it holds. None where nothing is kept."""
         marks = ", ".join("?" for _ in moments)
         which = "more" if more else "value"
-        ask = f"SELECT {which} FROM device WHERE key = ? AND least <= ? AND most >= ? AND moment IN ({marks})"
+        ask = f"SELECT {which}, moment FROM device WHERE key = ? AND least <= ? AND most >= ? AND moment IN ({marks})"
         with self._told():
             row = self._base.execute(ask, (key, budget, budget, *moments)).fetchone()
-        return self._opened("device", key, row)
+        value = self._opened("device", key, row)
+        return None if value is None else (value, row[1])
 
     def keep_devices(self, rows: Iterable[tuple[bytes, Valid, Any, Any]]) -> None:
         """Keep what was found out of some devices, each as two values: all of them or, where that fails, none."""
@@ -134,6 +131,14 @@ class Cache:
             row = (key, self.today, self._sealed(key, value))
             self._base.execute("INSERT OR REPLACE INTO network VALUES (?, ?, ?)", row)
 
+    # -- whole answers -------------------------------------------------------------------------------------------------
+
+    def keep_answer(self, asked: bytes, answer: Answer, state: bytes) -> None:
+        """Keep the answer of a whole run; see ``answers.find``."""
+        with self._told():
+            row = answers.packed(self.key, asked, answer, state)
+            self._base.execute(f"INSERT OR REPLACE INTO answer VALUES ({', '.join('?' * len(row))})", row)
+
     # -- the whole -----------------------------------------------------------------------------------------------------
 
     def contents(self) -> Contents:
@@ -141,7 +146,8 @@ class Cache:
         with self._told():
             devices, oldest = self._base.execute("SELECT count(*), min(used) FROM device").fetchone()
             networks = self._base.execute("SELECT count(*) FROM network").fetchone()[0]
-            return Contents(devices, networks, self._size(), oldest)
+            whole = self._base.execute("SELECT count(*) FROM answer").fetchone()[0]
+            return Contents(devices, networks, whole, self._size(), oldest)
 
     def _size(self) -> int:
         pages = [self._base.execute(f"PRAGMA {name}").fetchone()[0] for name in ("page_count", "page_size")]
@@ -155,14 +161,14 @@ class Cache:
                 oldest = f"SELECT key FROM {table} ORDER BY used LIMIT {max(1, count // 2)}"
                 self._base.execute(f"DELETE FROM {table} WHERE key IN ({oldest})")
             self._base.execute("PRAGMA incremental_vacuum").fetchall()
-            if self.contents()[:2] == (0, 0):
+            if self.contents()[:3] == (0, 0, 0):
                 return
 
     def _sealed(self, key: bytes, value: Any) -> bytes:
         content = zlib.compress(pickle.dumps(value, pickle.HIGHEST_PROTOCOL), 1)
         return self._seal(key, content) + content
 
-    def _opened(self, table: str, key: bytes, row: tuple[bytes] | None) -> Any | None:
+    def _opened(self, table: str, key: bytes, row: Sequence[bytes] | None) -> Any | None:
         """A value that was kept; None where its seal is wrong: it was damaged, or is not of this machine."""
         if row is None or row[0][:_DIGEST] != self._seal(key, row[0][_DIGEST:]):
             return None

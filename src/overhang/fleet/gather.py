@@ -9,6 +9,7 @@ from overhang import loading
 from overhang.auditing import DeviceAudit
 from overhang.auditing.report import Unreadable
 from overhang.fleet.across import Across, compare_devices
+from overhang.fleet.answers import WORTH_KEEPING, own_folder
 from overhang.fleet.examine import WORTH_LIKENING, Examined, Examiner, Known, Outcome, Terms
 from overhang.loading import STANDARD, Found, Loader, Progress, nothing_in
 from overhang.spread.world import NetworkPart
@@ -17,11 +18,10 @@ if TYPE_CHECKING:
     from overhang.fleet.cache import Cache
     from overhang.fleet.chunks import File
     from overhang.fleet.cluster import Cluster
+    from overhang.fleet.keeping import Inputs
 
 #: So many files are worth a second process: starting one takes as long as auditing some.
 WORTH_IT = 40
-#: So many are worth looking for what earlier runs found out.
-WORTH_KEEPING = 50
 
 
 def cores() -> int:
@@ -41,20 +41,22 @@ class Gathered(NamedTuple):
     known: int = 0
 
 
-def _silently(message: str) -> None:
-    del message
+def _silently(told: object) -> None:
+    del told
 
 
 class Sharing(NamedTuple):
     """How the work of a run is shared: among ``jobs`` processes, and, where it ``keeps`` what it finds, with other runs
     through a ``cache``, a folder, or this user's. For a few devices that is not worth it, and done only with a folder.
-    ``tell`` is given what is wrong with the cache. A ``cluster`` does the work in place of processes."""
+    ``tell`` is given what is wrong with the cache, and ``note`` what the run has read, where the cache knows all of it.
+    A ``cluster`` does the work in place of processes."""
 
     jobs: int = 1
     cache: str | None = None
     keeps: bool = False
     tell: Callable[[str], object] = _silently
     cluster: "Cluster | None" = None
+    note: "Callable[[Inputs], object]" = _silently
 
 
 ALONE = Sharing()
@@ -99,7 +101,7 @@ def _cache(sharing: Sharing, files: int) -> "Cache | None":
     """The cache of a run of so many files, if it has one."""
     if not sharing.keeps or (files < WORTH_KEEPING and sharing.cache is None):
         return None
-    from overhang.fleet.cache import Cache, CacheProblem, own_folder
+    from overhang.fleet.cache import Cache, CacheProblem
 
     try:
         return Cache(own_folder() if sharing.cache is None else sharing.cache)
@@ -186,10 +188,10 @@ class _Run:
         return outcome
 
     def _part(self, path: str) -> NetworkPart:
-        """The part of a device whose audit was kept: kept too, with its secrets read again; else worked out."""
+        """The part of a device whose audit was kept: kept too, with the secrets of its file; else worked out."""
         kept = self._keeper.part(path) if self._keeper is not None else None
         if kept is not None:
-            return self._here.secrets_again(path, kept)
+            return self._here.secrets_again(path, kept) if kept.bare else kept
         found = self._here.examine(None, path).found
         assert isinstance(found, Examined), "it was read before"
         return found.part
@@ -205,5 +207,8 @@ class _Run:
         if self._keeper is None:
             return gathered._replace(across=across())
         found = self._keeper.across(self.parts, projects, across)
+        inputs = self._keeper.inputs(projects)
+        if inputs is not None and not gathered.unreadable:
+            self._sharing.note(inputs)
         self._keeper.close()
         return gathered._replace(across=found, known=self._keeper.hits)

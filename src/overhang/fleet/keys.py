@@ -3,11 +3,13 @@
 import os
 from collections.abc import Iterator
 
-from overhang.fleet.digests import content_digest, digest
+from overhang.files import DIALECT, STEP, beside
+from overhang.fleet.answers import content, program
+from overhang.fleet.digests import digest
 from overhang.fleet.examine import Terms
-from overhang.formats.registry import DIALECT, GROUP, OPENERS, STEP
+from overhang.formats.registry import GROUP, OPENERS
 from overhang.loading import Loader
-from overhang.version import VERSION
+from overhang.project.loader import candidates
 
 
 class Surroundings:
@@ -15,8 +17,11 @@ class Surroundings:
 
     def __init__(self, loader: Loader, terms: Terms) -> None:
         self._loader = loader
-        self._whole = digest([_program(), *_packages(), repr((terms.reader, sorted(terms.trusted))).encode()])
-        self._whole += digest(_file(path) for path in (_trusted(), *_dialect(terms.dialect)))
+        #: the digest of each file that was read or looked for, by its path; the folders in which dialects were
+        self.read: dict[str, bytes] = {}
+        self.folders: set[str] = set()
+        self._whole = digest([program().encode(), *_packages(), repr((terms.reader, sorted(terms.trusted))).encode()])
+        self._whole += digest(self._file(path) for path in (_trusted(), *_dialect(terms.dialect)))
         self._by_folder: dict[str, bytes] = {}
 
     def device(self, path: str, content: bytes) -> bytes:
@@ -32,25 +37,25 @@ class Surroundings:
     def _parts(self, folder: str) -> Iterator[bytes]:
         project = self._loader.projects.of(os.path.join(folder, "x"))
         yield repr(project.thresholds.guess is not None).encode()
+        if self._loader.projects.given is None:
+            for path in candidates(folder):
+                self._file(path)
         root = ""
         if project.file:
             root = os.path.dirname(os.path.relpath(project.file))
-            yield os.fsencode(project.file) + _file(project.file)
+            yield os.fsencode(project.file) + self._file(project.file)
         for name in project.dialects.values():
             for path in _dialect(os.path.join(root, name)):
-                yield os.fsencode(path) + _file(path)
+                yield os.fsencode(path) + self._file(path)
         for each in dict.fromkeys((folder or ".", root or ".")):
-            for path in _beside(each):
-                yield os.fsencode(path) + _file(path)
+            self.folders.add(each)
+            for path in beside(each):
+                yield os.fsencode(path) + self._file(path)
 
-
-def _file(path: str) -> bytes:
-    """The digest of a file's bytes; nothing where there is none, or none that can be read."""
-    try:
-        with open(path, "rb") as stream:
-            return content_digest(stream.read())
-    except OSError:
-        return b""
+    def _file(self, path: str) -> bytes:
+        """The digest of a file's bytes."""
+        self.read[path] = found = content(path)
+        return found
 
 
 def _dialect(path: str | None) -> list[str]:
@@ -58,28 +63,10 @@ def _dialect(path: str | None) -> list[str]:
     return [] if path is None else [path, path.removesuffix(DIALECT) + STEP]
 
 
-def _beside(folder: str) -> list[str]:
-    try:
-        return sorted(os.path.join(folder, name) for name in os.listdir(folder) if name.endswith((DIALECT, STEP)))
-    except OSError:
-        return []
-
-
 def _trusted() -> str:
     from overhang.teach.trust import list_file
 
     return str(list_file())
-
-
-def _program() -> bytes:
-    """The program itself: its version, and when its files were written last, for those who work on it."""
-    here = os.path.dirname(os.path.dirname(__file__))
-    newest, count = 0, 0
-    for folder, _, names in os.walk(here):
-        for name in names:
-            if name.endswith((".py", ".toml", ".txt")):
-                newest, count = max(newest, os.stat(os.path.join(folder, name)).st_mtime_ns), count + 1
-    return f"{VERSION} {newest} {count}".encode()
 
 
 def _packages() -> list[bytes]:

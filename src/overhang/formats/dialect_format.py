@@ -12,8 +12,8 @@ from overhang.dialect.loader import read_dialect
 from overhang.dialect.model import BadDialect, Dialect
 from overhang.dialect.pattern import Mismatch, Pattern
 from overhang.dialect.tokenizer import Text
-from overhang.formats.registry import DIALECT as ENDING
-from overhang.formats.registry import STEP
+from overhang.files import DIALECT as ENDING
+from overhang.files import STEP
 from overhang.language import ParsedConfig
 from overhang.language.parsed_config import decode
 from overhang.text import UnreadableInput

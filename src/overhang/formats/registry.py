@@ -23,10 +23,7 @@ READERS = {
     "xml": "overhang.formats.xml_format",
 }
 GROUP = "overhang.formats"
-#: How the name of a dialect's file ends.
-DIALECT = ".dialect.toml"
-#: How the name of a dialect's step ends.
-STEP = ".dialect.py"
+#: The group of packages that open what a maker masks.
 OPENERS = "overhang.openers"
 
 

@@ -1,6 +1,7 @@
 """The project file, ``overhang.toml``."""
 
-from overhang.project.loader import NAME, BadProject, find_project, read_project
+from overhang.files import PROJECT as NAME
+from overhang.project.loader import BadProject, find_project, read_project
 from overhang.project.model import Expectation, Person, Project, Waiver
 from overhang.project.thresholds import THRESHOLDS, Thresholds
 

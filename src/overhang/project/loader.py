@@ -2,10 +2,11 @@
 
 import datetime
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from functools import partial
 from typing import Any
 
+from overhang.files import PROJECT
 from overhang.model import Prefix, parse_address, parse_prefix
 from overhang.model.vocabulary import PORTS
 from overhang.profiles import BUILTIN, KEYS, Profile, derive
@@ -16,7 +17,6 @@ from overhang.project.thresholds import THRESHOLDS, Thresholds
 from overhang.text import OverhangError
 from overhang.text.toml_file import TomlProblem, TomlValidator, parse_toml, suggestion
 
-NAME = "overhang.toml"
 _LARGEST = 8_000_000
 _KEYS = (
     "profile management locked-away apart thresholds networks people servers states profiles dialects expect waivers "
@@ -39,14 +39,17 @@ class BadProject(OverhangError):
 
 def find_project(folder: str) -> str | None:
     """The project file that holds in ``folder``: the nearest one in it or above it."""
+    return next((each for each in candidates(folder) if os.path.isfile(each)), None)
+
+
+def candidates(folder: str) -> Iterator[str]:
+    """Where the project file of a folder is looked for, there or not: the nearest place first."""
     at = os.path.abspath(folder)
     while True:
-        candidate = os.path.join(at, NAME)
-        if os.path.isfile(candidate):
-            return candidate
+        yield os.path.join(at, PROJECT)
         above = os.path.dirname(at)
         if above == at:
-            return None
+            return
         at = above
 
 

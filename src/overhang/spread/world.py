@@ -67,9 +67,11 @@ class NetworkPart(NamedTuple):
         """The same part with the secrets that a device has in the places of its items."""
         held = stored_credentials(resolved)
         stored = [[held.get(name) for name in names] for names in self.locks.names]
-        return self._replace(
-            locks=self.locks._replace(stored=stored, shared=tuple(shared_secrets(resolved))), bare=False
-        )
+        return self.holding(self.locks._replace(stored=stored, shared=tuple(shared_secrets(resolved))))
+
+    def holding(self, locks: Holdings) -> "NetworkPart":
+        """The same part with its items and their secrets."""
+        return self._replace(locks=locks, bare=False)
 
     def without_secrets(self) -> "NetworkPart":
         """The same part without what is stored for its items, and what their hashes came to."""

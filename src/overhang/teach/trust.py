@@ -11,9 +11,9 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import NamedTuple
 
+from overhang.files import STEP as ENDING
 from overhang.text import OverhangError
 
-ENDING = ".dialect.py"
 _NAME = "trusted-steps.txt"
 _LARGEST = 1_000_000
 _HEAD = "# Steps of dialects that may run: the SHA-256 digest of each, and where it was when it was trusted.\n"
