@@ -41,8 +41,9 @@ class LineWriter:
 
     def line(self, result: Result, right: bool | None = None) -> Printable:
         """One result as a line, ended, as ``result_value`` has it; ``right``: whether it is what the line expects."""
-        if right is None and id(result) in self._lines:
-            return self._lines[id(result)][1]
+        known = self._lines.get(id(result)) if right is None else None
+        if known is not None:
+            return known[1]
         if len(self._steps) > _MOST_KEPT:
             self._steps.clear()
         value = result_value(result, self._step)

@@ -4,6 +4,7 @@ import datetime
 import json
 import math
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from overhang.model import Address, PublicKey, parse_address
@@ -38,6 +39,10 @@ class Expected(NamedTuple):
         return right and (self.level is None or result.outcome != "admitted" or result.level == self.level)
 
 
+#: What a line that states nothing expects.
+ANY_END = Expected(())
+
+
 def decode_line(line: str) -> dict[str, Any]:
     """The object on one line. Raises BadAttempt."""
     try:
@@ -54,8 +59,10 @@ def decode_line(line: str) -> dict[str, Any]:
 
 def split_expected(fields: dict[str, Any]) -> tuple[str, Expected]:
     """Take the device and the expectation out of the fields of an attempt."""
-    level = fields.pop("expect_level", None)
-    return fields.pop("device", ""), Expected(fields.pop("expect", ()), level)
+    device = fields.pop("device", "") if "device" in fields else ""
+    if "expect" not in fields and "expect_level" not in fields:
+        return device, ANY_END
+    return device, Expected(fields.pop("expect", ()), fields.pop("expect_level", None))
 
 
 class Sequence:
@@ -69,7 +76,7 @@ class Sequence:
         self._lockout_states = [LockoutState()]
         #: the name that lines may give the device, "" for any; and how the last attempt should end
         self.device = ""
-        self.expected = Expected(())
+        self.expected = ANY_END
 
     def run(self, line: str) -> Result:
         """Decide the attempt on one line. Raises BadAttempt; the sequence is then as it was."""
@@ -121,22 +128,24 @@ def run_lines(sequence: Sequence, lines: Iterable[str]) -> Iterator[Result | Bad
 def read_fields(value: Mapping[str, Any]) -> dict[str, Any]:
     """The fields of an attempt, as ``Attempt`` names them. Raises BadAttempt."""
     fields: dict[str, Any] = {}
+    known = _FIELDS
     for key, each in value.items():
-        reader = _FIELDS.get(key)
-        if reader is None:
-            near = did_you_mean(key, _FIELDS) if key.isprintable() else None
+        if key not in known:
+            near = did_you_mean(key, known) if key.isprintable() else None
             raise BadAttempt("an unknown key" + (f"; did you mean {near}?" if near else ""))
         if each is None:
             continue
+        name, read, form = known[key]
         try:
-            fields[reader[0]] = reader[1](each)
+            fields[name] = read(each)
         except (ValueError, TypeError, KeyError):
-            raise BadAttempt(f"{key}: expected {reader[2]}") from None
+            raise BadAttempt(f"{key}: expected {form}") from None
     if "via" not in fields:
         raise BadAttempt("via: is missing")
     return fields
 
 
+@lru_cache(maxsize=1024)
 def _way(value: Any) -> str:
     if isinstance(value, str) and is_way(value):
         return str(value)
@@ -157,7 +166,9 @@ def _text(value: Any) -> str:
 
 
 def _address(value: Any) -> Address:
-    return parse_address(_text(value))
+    if not isinstance(value, str):
+        raise TypeError
+    return parse_address(value)
 
 
 def _texts(value: Any) -> tuple[str, ...]:

@@ -7,6 +7,7 @@ key under which its questions are kept.
 
 import datetime
 from collections.abc import Callable, Hashable, Mapping
+from functools import partial
 from itertools import pairwise
 from typing import Any
 
@@ -53,7 +54,7 @@ class _Asked(AttemptOracle):
         super().offer(texts, index)
         self._noted_text = False
         elevating = texts is self.attempt.elevate_passwords
-        self._note(lambda oracle: _offer(oracle, elevating, index), None)
+        self._note(partial(_offer_to_elevate if elevating else _offer, index=index), None)
 
     def offers_text(self) -> str | None:
         if not self._noted_text:
@@ -62,11 +63,11 @@ class _Asked(AttemptOracle):
         return super().offers_text()
 
     def opens(self, credential: Credential) -> bool:
-        found: bool = self._note(lambda oracle: AttemptOracle.opens(oracle, credential), super().opens(credential))
+        found: bool = self._note(partial(AttemptOracle.opens, credential=credential), super().opens(credential))
         return found
 
     def within(self, hours: Configured[Hours]) -> bool:
-        found: bool = self._note(lambda oracle: AttemptOracle.within(oracle, hours), super().within(hours))
+        found: bool = self._note(partial(AttemptOracle.within, hours=hours), super().within(hours))
         return found
 
     def source_family(self) -> int:
@@ -86,8 +87,12 @@ class _Asked(AttemptOracle):
         return found
 
 
-def _offer(oracle: AttemptOracle, elevating: bool, index: int) -> None:
-    oracle.offer(oracle.attempt.elevate_passwords if elevating else oracle.attempt.passwords, index)
+def _offer(oracle: AttemptOracle, index: int) -> None:
+    oracle.offer(oracle.attempt.passwords, index)
+
+
+def _offer_to_elevate(oracle: AttemptOracle, index: int) -> None:
+    oracle.offer(oracle.attempt.elevate_passwords, index)
 
 
 def _whether_text(oracle: AttemptOracle) -> Hashable:
