@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 from overhang.api import audit_paths, audit_revision
 from overhang.auditing import Severity, rule_names
-from overhang.auditing.earlier import Earlier, changed_since, earlier_of, only_new, read_earlier
 from overhang.auditing.folding import Wanted, every
 from overhang.auditing.report import AuditReport
 from overhang.cli.audit import BYTES
@@ -29,6 +28,7 @@ from overhang.text import UnreadableInput, did_you_mean
 from overhang.text.printable import Printable
 
 if TYPE_CHECKING:
+    from overhang.auditing.earlier import Earlier
     from overhang.fleet.cluster import Cluster
     from overhang.fleet.keeping import Inputs
     from overhang.report.audit_xlsx import Note
@@ -50,6 +50,8 @@ def audit(options: argparse.Namespace, asked: bytes | None = None) -> int:
     inputs: list[Inputs] = []
     report = in_order(report_of(options, wanted, inputs.append), options.sort)
     if before is not None:
+        from overhang.auditing.earlier import changed_since, only_new
+
         report = only_new(report, before) if options.baseline is not None else changed_since(report, before)
     text = None if options.format == "text" else _written(report, options.format, *notes)
     copy = copying() if asked is not None and inputs else []
@@ -177,11 +179,13 @@ def jobs_of(options: argparse.Namespace) -> int:
     return int(text)
 
 
-def _earlier(options: argparse.Namespace, wanted: Wanted) -> Earlier | None:
+def _earlier(options: argparse.Namespace, wanted: Wanted) -> "Earlier | None":
     """The report that another one is held against: read from a file, or made of what git has. Raises UserError."""
     file = options.baseline if options.baseline is not None else options.since
     if file is None:
         return None
+    from overhang.auditing.earlier import earlier_of, read_earlier  # most runs know no other report
+
     if options.since is not None and not os.path.exists(file):
         loader = loader_of(options, _guess(options.guess))
         try:

@@ -7,7 +7,6 @@ where the day matters, on that day.
 
 import hashlib
 import os
-import sqlite3
 import stat
 import sys
 import time
@@ -146,6 +145,8 @@ def today() -> str:
 def find(folder: str, asked: bytes, paths: "Sequence[str]", day: str) -> Answer | None:
     """The answer that the cache in a folder has to a question about the files that ``paths`` name; None where it has
     none that holds on a ``day``, and where the cache cannot be used, of which whoever works the answer out tells."""
+    import sqlite3  # runs that keep nothing do without
+
     try:
         if not os.path.exists(os.path.join(folder, FILE)):
             return None

@@ -1,6 +1,5 @@
 """Splitting a line of a sheet into words."""
 
-import json
 import re
 from typing import NamedTuple
 
@@ -64,6 +63,8 @@ def _quoted_word(line: str, at: int) -> Word:
     if found is None:
         raise BadWord("the quotes are not closed", at + 1, len(line) + 1)
     end = found.end()
+    import json  # few words are in quotes
+
     try:
         text = json.loads(found.group())
     except ValueError:
@@ -77,4 +78,8 @@ def _quoted_word(line: str, at: int) -> Word:
 
 def quote_word(text: str) -> str:
     """``text`` as one word of a sheet, in quotes where it needs them."""
-    return text if _PLAIN_WORD.fullmatch(text) else json.dumps(text, ensure_ascii=not text.isprintable())
+    if _PLAIN_WORD.fullmatch(text):
+        return text
+    import json  # few words need quotes
+
+    return json.dumps(text, ensure_ascii=not text.isprintable())

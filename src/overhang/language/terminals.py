@@ -4,7 +4,6 @@
 misplaced password.
 """
 
-import base64
 import binascii
 import datetime
 from collections.abc import Callable
@@ -89,6 +88,8 @@ def encode_moment(when: datetime.datetime) -> str:
 
 def decode_base64(text: str) -> bytes:
     """The bytes behind RFC 4648 base64."""
+    import base64  # few devices have keys
+
     try:
         return base64.b64decode(text, validate=True)
     except (binascii.Error, ValueError):
@@ -96,6 +97,8 @@ def decode_base64(text: str) -> bytes:
 
 
 def _encode_base64(data: bytes) -> str:
+    import base64
+
     return base64.b64encode(data).decode("ascii")
 
 

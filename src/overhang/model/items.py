@@ -1,6 +1,5 @@
 """The names of items of knowledge: a kind and a name, ``user:lena``, and a number behind all but the first."""
 
-import json
 import re
 
 _NUMBERED = re.compile(r"(.*) (\d+)", re.DOTALL)
@@ -12,14 +11,19 @@ def item(kind: str, name: str, number: int = 1) -> str:
 
     A name that itself looks so is quoted, so that no two items are called the same: ``user:"berth 2"``.
     """
-    shown = json.dumps(name, ensure_ascii=False) if _NUMBERED.fullmatch(name) or name[:1] == '"' else name
-    return f"{kind}:{shown}" + (f" {number}" if number > 1 else "")
+    if _NUMBERED.fullmatch(name) or name[:1] == '"':
+        import json  # few names look so
+
+        name = json.dumps(name, ensure_ascii=False)
+    return f"{kind}:{name}" + (f" {number}" if number > 1 else "")
 
 
 def named_in(text: str) -> tuple[str, str, int]:
     """The kind, the name without quotes, and the number of an item."""
     kind, _, name = text.partition(":")
     if name[:1] == '"':
+        import json
+
         try:
             plain, end = json.JSONDecoder().raw_decode(name)
         except ValueError:

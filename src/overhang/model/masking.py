@@ -4,7 +4,6 @@
 increased by 97 + 31 i modulo 256.
 """
 
-import base64
 import binascii
 from functools import lru_cache
 
@@ -15,6 +14,8 @@ def _shifted(data: bytes, sign: int) -> bytes:
 
 def mask(text: str) -> str:
     """The masked form of ``text``."""
+    import base64  # few passwords are masked
+
     shifted = _shifted(text.encode("utf-8")[::-1], 1)
     return "~" + base64.b32encode(shifted).decode("ascii").lower().rstrip("=")
 
@@ -25,6 +26,8 @@ def unmask(masked: str) -> str:
     body = masked[1:]
     if not masked.isascii() or not masked.startswith("~") or body != body.lower() or "=" in body:
         raise ValueError("a masked password is ~ and lower-case base32 without padding")
+    import base64
+
     try:
         data = base64.b32decode(body.upper() + "=" * (-len(body) % 8))
         text = _shifted(data, -1)[::-1].decode("utf-8")
