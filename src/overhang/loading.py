@@ -1,13 +1,12 @@
 """Finding and reading devices' configurations, and the project file that holds for each."""
 
 import os
-import stat
 import sys
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
-from typing import BinaryIO, TypeVar
+from typing import TypeVar
 
 from overhang.auditing.report import Unreadable
-from overhang.files import CHANGE, DIALECT, STEP, files_below
+from overhang.files import CHANGE, DIALECT, STEP, files_below, open_regular, read_whole
 from overhang.formats import FormatRegistry, NoReader, Reader
 from overhang.formats.sheet_format import SheetReader
 from overhang.language import ParsedConfig
@@ -299,32 +298,29 @@ def read_file(path: str) -> bytes:
 
     Raises UnreadableInput, and Unrecognised for a pipe, a socket or a device, which is never waited for.
     """
+    if path == STANDARD:
+        return _piped()
     try:
-        if path == STANDARD:
-            return _piped()
-        if not stat.S_ISREG(os.stat(path).st_mode) and not os.path.isdir(path):
-            raise Unrecognised(_NO_FILE)
-        with open(path, "rb", opener=_without_waiting) as stream:
-            if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
-                raise Unrecognised(_NO_FILE)
-            return _bounded(stream)
+        handle = open_regular(path)
     except OSError as error:
         raise UnreadableInput(f"cannot be opened: {error.strerror}") from None
-
-
-def _without_waiting(path: str, flags: int) -> int:
-    return os.open(path, flags | getattr(os, "O_NONBLOCK", 0))
+    if handle is None:
+        raise Unrecognised(_NO_FILE)
+    try:
+        return _bounded(lambda: read_whole(handle, _LARGEST))
+    finally:
+        os.close(handle)
 
 
 def _piped() -> bytes:
     if sys.stdin is None:
         raise UnreadableInput("is closed")
-    return _bounded(sys.stdin.buffer)
+    return _bounded(lambda: sys.stdin.buffer.read(_LARGEST + 1))
 
 
-def _bounded(stream: BinaryIO) -> bytes:
+def _bounded(read: Callable[[], bytes]) -> bytes:
     try:
-        data = stream.read(_LARGEST + 1)
+        data = read()
     except OSError as error:
         raise UnreadableInput(f"cannot be read: {error.strerror}") from None
     if len(data) > _LARGEST:

@@ -7,12 +7,11 @@ where the day matters, on that day.
 
 import hashlib
 import os
-import stat
 import sys
 import time
 import zlib
 
-from overhang.files import beside, files_below
+from overhang.files import beside, files_below, open_regular, read_whole
 from overhang.fleet.digests import SIZE, content_digest, digest
 from overhang.version import VERSION
 
@@ -32,6 +31,7 @@ CREATE TABLE IF NOT EXISTS answer (
 #: So many files are worth looking for what earlier runs found out.
 WORTH_KEEPING = 50
 _BUSY, _DAY, _LARGEST_FILE = 20, 86_400, 256 * 1024 * 1024
+_NOTHING = b"-" * SIZE
 
 
 class Answer:
@@ -76,19 +76,15 @@ class Reading:
 def content(path: str) -> bytes:
     """The digest of what a file holds; of nothing where there is none that can be read, and for what is no file."""
     try:
-        handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+        handle = open_regular(path)
+        if handle is None:
+            return _NOTHING
+        try:
+            return content_digest(read_whole(handle, _LARGEST_FILE))
+        finally:
+            os.close(handle)
     except OSError:
-        return b"-" * SIZE
-    try:
-        facts = os.fstat(handle)
-        if not stat.S_ISREG(facts.st_mode) or facts.st_size > _LARGEST_FILE:
-            return b"-" * SIZE
-        with open(handle, "rb", closefd=False) as stream:
-            return content_digest(stream.read())
-    except OSError:
-        return b"-" * SIZE
-    finally:
-        os.close(handle)
+        return _NOTHING
 
 
 def question(words: "Iterable[str]") -> bytes:

@@ -44,6 +44,15 @@ class Valid(NamedTuple):
     most: int = 2**62
 
 
+class Kept(NamedTuple):
+    """What is kept of a device: the value that every run needs, the moment at which it holds, and the other value as it
+    is kept: see ``Cache.more_of``."""
+
+    value: Any
+    moment: str
+    more: bytes
+
+
 class Contents(NamedTuple):
     """What a cache holds: so many devices, networks and whole answers, in so many bytes; the day of the last use of the
     device that was not used for longest."""
@@ -95,16 +104,20 @@ class Cache:
 
     # -- devices -------------------------------------------------------------------------------------------------------
 
-    def device(self, key: bytes, moments: Sequence[str], budget: int, *, more: bool = False) -> tuple[Any, str] | None:
-        """What is kept of a device, at one of some moments and under a budget for its hashes: the value that every run
-        needs, or with ``more`` the other one; and at which moment it holds. None where nothing is kept."""
+    def device(self, key: bytes, moments: Sequence[str], budget: int) -> Kept | None:
+        """What is kept of a device, at one of some moments and under a budget for its hashes. None where nothing is."""
         marks = ", ".join("?" for _ in moments)
-        which = "more" if more else "value"
-        ask = f"SELECT {which}, moment FROM device WHERE key = ? AND least <= ? AND most >= ? AND moment IN ({marks})"
+        ask = (
+            f"SELECT value, moment, more FROM device WHERE key = ? AND least <= ? AND most >= ? AND moment IN ({marks})"
+        )
         with self._told():
             row = self._base.execute(ask, (key, budget, budget, *moments)).fetchone()
         value = self._opened("device", key, row)
-        return None if value is None else (value, row[1])
+        return None if value is None else Kept(value, *row[1:])
+
+    def more_of(self, key: bytes, kept: bytes) -> Any | None:
+        """The other value that is kept of a device; None where it was damaged."""
+        return self._opened("device", key, (kept,))
 
     def keep_devices(self, rows: Iterable[tuple[bytes, Valid, Any, Any]]) -> None:
         """Keep what was found out of some devices, each as two values: all of them or, where that fails, none."""

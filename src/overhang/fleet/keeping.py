@@ -2,12 +2,12 @@
 
 import os
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from overhang.auditing import DeviceAudit
 from overhang.fleet.across import Across
 from overhang.fleet.answers import Reading, content
-from overhang.fleet.cache import Cache, CacheProblem, Valid
+from overhang.fleet.cache import Cache, CacheProblem, Kept, Valid
 from overhang.fleet.digests import content_digest, digest
 from overhang.fleet.examine import Examined, Terms
 from overhang.fleet.keys import Surroundings
@@ -23,7 +23,7 @@ _AT_ONCE = 200
 _DEPENDS = ("", "day", "moment")
 
 
-class _Kept(NamedTuple):
+class _More(NamedTuple):
     """What is kept of a device beside its audit: its part of the network without secrets, digests of what was tried,
     and where its secrets stand in its file."""
 
@@ -74,7 +74,9 @@ class Keeper:
         self._keys: dict[str, bytes] = {}
         self._contents: dict[str, bytes] = {}
         self._depends = {""}
-        self._waiting: list[tuple[bytes, Valid, DeviceAudit, _Kept]] = []
+        #: what is kept of each file's device beside its audit, as it is kept
+        self._more: dict[str, bytes] = {}
+        self._waiting: list[tuple[bytes, Valid, DeviceAudit, _More]] = []
         self._secret = cache.key
         self._moments = ("", terms.moment.date().isoformat(), terms.moment.isoformat())
         #: how many devices were found
@@ -90,30 +92,22 @@ class Keeper:
             return None  # whoever examines it says why
         found = self._contents[path] = content_digest(data)
         key = self._keys[path] = self._surroundings.device(path, found)
-        kept = self._look(path, key)
-        if kept is None or not isinstance(kept[0], DeviceAudit):
+        kept = self._safely(lambda cache: cache.device(key, self._moments, self._budget(path)))
+        if not isinstance(kept, Kept) or not isinstance(kept.value, DeviceAudit):
             return None
-        self._depends.add(dict(zip(self._moments, _DEPENDS, strict=True))[kept[1]])
+        self._depends.add(dict(zip(self._moments, _DEPENDS, strict=True))[kept.moment])
+        self._more[path] = kept.more
         self.hits += 1
-        return kept[0]
-
-    def _look(self, path: str, key: bytes, *, more: bool = False) -> tuple[Any, str] | None:
-        found: list[tuple[Any, str] | None] = [None]
-
-        def look(cache: Cache) -> None:
-            found[0] = cache.device(key, self._moments, self._budget(path), more=more)
-
-        self._safely(look)
-        return found[0]
+        return kept.value
 
     def part(self, path: str) -> NetworkPart | None:
         """The part of the network that is kept of a file's device, with the secrets of its file, or bare where they do
         not stand there as they are; None where it has gone."""
         key = self._keys[path]
-        kept = self._look(path, key, more=True)
-        if kept is None or not isinstance(kept[0], _Kept):
+        kept = self._safely(lambda cache: cache.more_of(key, self._more[path])) if path in self._more else None
+        if not isinstance(kept, _More):
             return None
-        part, tried, secrets = kept[0]
+        part, tried, secrets = kept
         part = part._replace(hashes=HashBudget.remembering(self._secret, tried))
         data = self._same(path, self._contents[path]) if secrets is not None else None
         return part if secrets is None or data is None else part.holding(secrets.again(part.locks, data))
@@ -140,7 +134,7 @@ class Keeper:
         self._depends.add(examined.depends)
         data = self._same(path, examined.content)
         secrets = None if data is None else Whereabouts.of(examined.part.locks, data)
-        kept = _Kept(examined.part.without_secrets(), hashes.digests(self._secret), secrets)
+        kept = _More(examined.part.without_secrets(), hashes.digests(self._secret), secrets)
         self._waiting.append((key, Valid(at, hashes.least, hashes.most), examined.audit, kept))
         if len(self._waiting) >= _AT_ONCE:
             self._flush()

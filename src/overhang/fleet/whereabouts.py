@@ -5,8 +5,10 @@ from typing import NamedTuple
 from overhang.exposure.secrets import Holdings
 from overhang.model.stored_secret import Form, StoredSecret
 
-#: A secret's form, and where in the bytes of the file its text begins and how long it is; None for no secret.
-Place = tuple[Form, int, int] | None
+#: The number of a secret's form, and where in the bytes of the file its text begins and how long it is; None for no
+#: secret.
+Place = tuple[int, int, int] | None
+_FORMS = tuple(Form)
 
 
 class Whereabouts(NamedTuple):
@@ -39,11 +41,11 @@ def _place(secret: StoredSecret | None, data: bytes) -> Place:
     if secret is None:
         return None
     text = secret.text.encode("utf-8", "surrogatepass")
-    return secret.form, data.index(text), len(text)
+    return _FORMS.index(secret.form), data.index(text), len(text)
 
 
 def _read(place: Place, data: bytes) -> StoredSecret | None:
     if place is None:
         return None
     form, begin, size = place
-    return StoredSecret(form, data[begin : begin + size].decode("utf-8", "surrogatepass"))
+    return StoredSecret(_FORMS[form], data[begin : begin + size].decode("utf-8", "surrogatepass"))

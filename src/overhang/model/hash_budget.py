@@ -32,6 +32,7 @@ class HashBudget:
         #: the budgets under which whatever was asked of this one would have come to the same
         self.least, self.most = 0, 2**62
         self._remembered: tuple[bytes, Mapping[bytes, bool | None]] = (b"", {})
+        self._learnt: dict[bytes, bool | None] = {}
         self._tried: dict[str, dict[str, bool | None]] = {}
         self._openers: dict[str, str] = {}
 
@@ -77,8 +78,10 @@ class HashBudget:
         for text, answers in other._tried.items():
             self._tried.setdefault(text, {}).update(answers)
         self._openers.update(other._openers)
-        if other._remembered[1]:
-            self._remembered = (other._remembered[0], {**self._remembered[1], **other._remembered[1]})
+        key, known = other._remembered
+        if known:
+            self._learnt.update(known if self._learnt else {**self._remembered[1], **known})
+            self._remembered = (key, self._learnt)
 
     def digests(self, key: bytes) -> dict[bytes, bool | None]:
         """What pairs of a hash and a text came to, by digests of the pairs that open neither."""
