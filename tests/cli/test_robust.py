@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from overhang.cli.main import guarded
+from overhang.cli.main import guarded, main
 from overhang.formats.json_format import READER as JSON
 from tests import fuzz
 from tests.conftest import Ran
@@ -89,6 +89,19 @@ def test_a_long_line_with_many_secrets_is_shown_without_them() -> None:
         assert shown.startswith(' {"ietf-system:system": {"authentication": {"user": [{"name": ***')
         assert "canary" not in shown
         assert len(shown) < 2100
+
+
+def test_a_folder_that_has_gone_is_told(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (tmp_path / "gone").mkdir()
+    (tmp_path / "a.sheet").write_text("device a:\n    profile switch\n")
+    monkeypatch.chdir(tmp_path / "gone")
+    (tmp_path / "gone").rmdir()
+    assert main(["audit", str(tmp_path / "a.sheet")]) == 2
+    told = "overhang: the folder that this runs in is not there any more; change to another\n"
+    assert capsys.readouterr() == ("", told)
+    assert main(["rules", "ssh-off"]) == 0
 
 
 @pytest.mark.parametrize("stream", ["2>&-", "2>/dev/full", "2>&- >&-", "2>/dev/full >/dev/full"])

@@ -172,6 +172,14 @@ def check_word(word: str, known: "Sequence[str] | dict[str, str]", what: str) ->
         raise UserError(f"no {what} is called {word}; {hint}")
 
 
+def check_folder() -> None:
+    """Raise UserError where the folder that this runs in, below which devices and projects are found, has gone."""
+    try:
+        os.getcwd()
+    except OSError:
+        raise UserError("the folder that this runs in is not there any more; change to another") from None
+
+
 def main(arguments: list[str]) -> int:
     """Run a command line; the exit code."""
     chosen = next((word for word in arguments if not word.startswith("-")), None)
@@ -191,6 +199,7 @@ def main(arguments: list[str]) -> int:
             parser.print_help(sys.stderr)
             return FAILED
         if hasattr(options, "files_from"):
+            check_folder()
             importlib.import_module("overhang.cli.inputs").settle_paths(options)
         code: int = options.run(options)
         flush_out()
