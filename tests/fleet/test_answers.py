@@ -1,5 +1,6 @@
 """The answer of a whole run is shown again only where the run would say the same."""
 
+import datetime
 import os
 import sqlite3
 from collections.abc import Callable
@@ -7,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from overhang.cli import audit_run
+from overhang.cli import audit, audit_run
 from overhang.cli.main import main
 from overhang.cli.output import flush_out
 from overhang.fleet import answers
@@ -117,14 +118,26 @@ def test_each_question_has_an_answer_of_its_own(runs: Runs, monkeypatch: pytest.
     assert held.answers == len(questions) + 2
 
 
-def test_an_answer_in_json_names_its_own_moment(runs: Runs) -> None:
+@pytest.mark.parametrize("form", audit.FORMATS[:-2])
+def test_an_answer_names_its_own_moment(runs: Runs, monkeypatch: pytest.MonkeyPatch, form: str) -> None:
     found = []
-    for _ in range(2):
+    monkeypatch.setattr(answers, "today", lambda: "2026-11-01")
+    for minute in (1, 2):
+
+        class Clock(datetime.datetime):
+            """Stands still."""
+
+            @classmethod
+            def now(cls, tz: datetime.tzinfo | None = None, minute: int = minute) -> "Clock":
+                return cls(2026, 11, 1, 7, minute, 3, 9, tz)
+
+        monkeypatch.setattr(datetime, "datetime", Clock)
+        found.append(runs.plain("--no-cache", "--format", form)[1])
         runs.worked = 0
-        found.append(runs.plain("--cache", "kept", "--format", "json")[1].splitlines())
+        found.append(runs.plain("--cache", "kept", "--format", form)[1])
     assert not runs.worked
-    differing = [one for one, other in zip(*found, strict=True) if one != other]
-    assert [each.split(":")[0].strip() for each in differing] == ['"moment"']
+    assert (found[0], found[2]) == (found[1], found[3])
+    assert (found[0] != found[2]) == (form in audit.MOMENTS)
 
 
 @pytest.mark.parametrize(

@@ -184,6 +184,17 @@ def test_secrets_are_read_again_from_where_they_stand(tmp_path: Path, monkeypatc
     assert 0 < len(again) < 5, "most stand in their files as they are"
 
 
+def test_what_is_wrong_with_a_dialect_is_told_again(tmp_path: Path) -> None:
+    folder = tmp_path / "net"
+    folder.mkdir()
+    for name in ("a", "b"):
+        (folder / f"{name}.brw").write_bytes(demo_files()["gannet/isle-edge.brw"])
+    (folder / "x.dialect.toml").write_text("broken = \n")
+    for _ in range(3):
+        assert report(folder, kept_in(tmp_path / "cache")) == (plain := report(folder))
+        assert "x.dialect.toml" in plain
+
+
 def test_what_depends_on_a_day_is_worked_out_anew_on_another(tmp_path: Path, counted: list[str]) -> None:
     folder, cache = tmp_path / "fleet", tmp_path / "cache"
     folder.mkdir()

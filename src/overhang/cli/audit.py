@@ -11,6 +11,9 @@ from overhang.severity import Severity
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:  # an answer that is known is shown before the typing module has been read
+    from collections.abc import Callable
+    from datetime import datetime
+
     from overhang.fleet.answers import Answer
     from overhang.text.printable import Printable
 else:
@@ -117,12 +120,21 @@ def _words(options: argparse.Namespace) -> list[str]:
     return [*words, str(sys.stdout.encoding), str(os.get_terminal_size() if terminal else "")]
 
 
+#: The formats that state the moment: what stands before it, and how it is written.
+MOMENTS: "dict[str, tuple[str, Callable[[datetime], str]]]" = {
+    "json": ('"moment": "', lambda moment: moment.isoformat()),
+    "jsonl": ('"moment":"', lambda moment: moment.isoformat()),
+    "html": ('"faint">Audit of management access as of ', lambda moment: moment.strftime("%Y-%m-%d %H:%M UTC")),
+}
+
+
 def _again(known: "Answer", options: argparse.Namespace) -> int:
+    """Write an answer that is known."""
     moment = ""
     if len(known.pieces) > 1:
-        import datetime
+        from datetime import UTC, datetime  # most formats state no moment
 
-        moment = datetime.datetime.now(datetime.UTC).isoformat()
+        moment = MOMENTS[options.format][1](datetime.now(UTC))
     text = Printable(moment.join(known.pieces))
     if options.output is not None:
         write_file(options.output, text, options)

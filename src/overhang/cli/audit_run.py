@@ -12,7 +12,7 @@ from overhang.api import audit_paths, audit_revision
 from overhang.auditing import Severity, rule_names
 from overhang.auditing.folding import Wanted, every
 from overhang.auditing.report import AuditReport
-from overhang.cli.audit import BYTES
+from overhang.cli.audit import BYTES, MOMENTS
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
 from overhang.cli.output import check_target, copying, tell, write_file, write_out
 from overhang.cli.reading import loader_of, progress, read_moment, warn_unreadable
@@ -82,8 +82,12 @@ def _keep(
     if day == "moment" or found is None or len(text) > LARGEST or "\0" in text:
         return
     pieces = [text]
-    if options.format == "json" and options.now is None:
-        pieces = text.split(moment.isoformat(), 1)
+    if options.now is None and options.format in MOMENTS:
+        before, written = MOMENTS[options.format]
+        first, mark, rest = text.partition(before + written(moment))
+        if not mark:
+            return
+        pieces = [first + before, rest]
     from overhang.fleet.cache import Cache, CacheProblem
 
     try:

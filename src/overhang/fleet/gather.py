@@ -121,6 +121,7 @@ class _Run:
             from overhang.fleet.keeping import Keeper
 
             self._keeper = Keeper(cache, loader, terms, sharing.tell)
+        self._problems = False
         #: by file, None where it is kept
         self.parts: dict[str, NetworkPart | None] = {}
 
@@ -181,9 +182,11 @@ class _Run:
         return examine_by_many(self._terms, work, chunks_of(work, jobs), jobs)
 
     def _kept(self, path: str, outcome: Outcome) -> Outcome:
+        # Whoever meets it first tells what is wrong with a dialect: what others made of it is not kept either.
+        self._problems = self._problems or bool(outcome.problems)
         if isinstance(outcome.found, Examined):
             self._loader.projects.of(path)  # whoever examined it, its project is known here too
-            if self._keeper is not None and path != STANDARD:
+            if self._keeper is not None and path != STANDARD and not self._problems:
                 self._keeper.keep(path, outcome.found)
         return outcome
 
