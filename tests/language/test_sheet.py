@@ -191,6 +191,10 @@ banner before-login: hello
   1:22 write the lines of a banner below it
 drop
   1:1 drop needs a statement to take back
+drop user
+  1:6 NAME is missing after this; write it as `user NAME`
+drop elevation:
+  1:6 LEVEL is missing after this; write it as `elevation LEVEL`
 passwd readable x
   1:1 unknown statement; did you mean passwords?
 device "":
@@ -282,6 +286,7 @@ LINES = st.one_of(
     st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\n\0"), max_size=30),
     st.lists(st.sampled_from([word for row in ROWS for word in row.keywords] + ["x", "3", ":", '"', "#", "readable", "drop"]),
              max_size=5).map(" ".join),
+    st.sampled_from([f"drop {word}" for row in ROWS for word in row.keywords]),
 )  # fmt: skip
 
 

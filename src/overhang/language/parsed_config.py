@@ -138,6 +138,7 @@ class StatementTexts:
     def __init__(self, config: SourceText) -> None:
         self._config = config
         self._by_file: dict[str, tuple[Sequence[PlacedStatement], dict[int, list[int]]]] = {}
+        self._at: dict[Origin, list[str]] = {}
 
     def _statements(self, file: str) -> tuple[Sequence[PlacedStatement], dict[int, list[int]]]:
         """The statements of a file, and their numbers by line."""
@@ -153,6 +154,12 @@ class StatementTexts:
 
     def at(self, origin: Origin) -> list[str]:
         """The statements of a line; the line as it is shown where it holds none, as one that was not understood."""
+        found = self._at.get(origin)
+        if found is None:
+            found = self._at[origin] = self._found_at(origin)
+        return found
+
+    def _found_at(self, origin: Origin) -> list[str]:
         placed, by_line = self._statements(origin.file)
         here = by_line.get(origin.line, ())
         owners = {placed[index].owner for index in here}
@@ -169,11 +176,23 @@ class StatementTexts:
 _UNKNOWN = "unknown"
 
 
+#: Statements, by their identity, without secrets: lines that are the same on many devices are read to one statement.
+_BARE: dict[int, tuple[Statement, str]] = {}
+_MOST_BARE = 20_000
+
+
 def _bare(statement: Statement) -> str:
     """A statement without its secrets, and without the device's name."""
-    if statement.spec.opens == "device":
-        return "device"
-    return ("drop " if statement.drop else "") + unparse_statement(withheld(statement))
+    known = _BARE.get(id(statement))
+    if known is not None:
+        return known[1]
+    text = "device"
+    if statement.spec.opens != "device":
+        text = ("drop " if statement.drop else "") + unparse_statement(withheld(statement))
+    if len(_BARE) >= _MOST_BARE:
+        _BARE.clear()
+    _BARE[id(statement)] = statement, text
+    return text
 
 
 class Outline(NamedTuple):

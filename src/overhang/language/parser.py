@@ -88,7 +88,7 @@ class LineParser:
         miss = Furthest()
         for row in rows:
             match(row.alternatives, words, miss)
-        if drop and miss.at >= len(words) and len(rows) == 1:
+        if drop and miss.at >= len(words) and len(rows) == 1 and not rows[0].spec.opens:
             return Statement(rows[0].spec, {}, drop=True)
         raise _mismatch(rows, words, comment, miss)
 
@@ -113,14 +113,15 @@ class LineParser:
             if not words:
                 raise Misread("drop needs a statement to take back", 1, 5)
         end = words[-1].end - 1
-        header_end = self._header_end(block, words) if ":" in text else None
-        if header_end is None:
+        header = self._header(block, words) if ":" in text else None
+        if header is None:
             statement = self.statement(block, words, comment, drop=drop)
             return ParsedLine(statement, found=(self._secrets(statement, words), end))
-        head = [*words[: header_end - 1], _without_colon(words[header_end - 1])]
-        head = [word for word in head if word.text or word.quoted]
-        rest = words[header_end:]
-        outer = self.statement(block, head, comment, drop=drop and not rest)
+        head, found, rest = header.words, header.found, words[header.end :]
+        if found is None:
+            outer = self.statement(block, head, comment, drop=drop and not rest)
+        else:
+            outer = self._made(*found, head, drop=drop and not rest)
         if not rest:
             return ParsedLine(outer, colon=True, found=(self._secrets(outer, head), end))
         if outer.spec.opens == "banner":
@@ -137,19 +138,21 @@ class LineParser:
         row = self.schema.by_field[spec.block, spec.opens or spec.field]
         return tuple((word.column - 1, word.end - 1) for word in secret_words(row.alternatives, words))
 
-    def _header_end(self, block: str, words: list[Word]) -> int | None:
-        """How many words the header of a block takes up, colon included; None where the line is no header."""
+    def _header(self, block: str, words: list[Word]) -> "_Header | None":
+        """The header of a block that a line begins with; None where there is none."""
         rows = self.schema.starting(block, words[0].text.removesuffix(":"))
         if not any(row.spec.opens for row in rows):
             return None
-        ends = 0
+        first: _Header | None = None
         for index, word in enumerate(words):
             if word.colon or (not word.quoted and word.text.endswith(":")):
-                ends = ends or index + 1
                 head = [each for each in (*words[:index], _without_colon(word)) if each.text or each.quoted]
-                if any(match(row.alternatives, head) is not None for row in rows):
-                    return index + 1
-        return ends or None
+                for row in rows:
+                    captures = match(row.alternatives, head)
+                    if captures is not None:
+                        return _Header(index + 1, head, (row, captures))
+                first = first or _Header(index + 1, head)
+        return first
 
     def _unknown(self, block: str, word: Word) -> Misread:
         text = word.text.removesuffix(":")
@@ -198,6 +201,15 @@ def _mismatch(rows: Sequence[CompiledSpec], words: Sequence[Word], comment: int,
 
 def _listed(words: list[str]) -> str:
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} or {words[-1]}"
+
+
+class _Header(NamedTuple):
+    """The header of a block: how many words it takes up, colon included, and those without it; the row that it fits,
+    with what was found, where there is one."""
+
+    end: int
+    words: list[Word]
+    found: tuple[CompiledSpec, Captures] | None = None
 
 
 class _OpenBlock(NamedTuple):
