@@ -128,7 +128,7 @@ def broken(text: str, rng: random.Random) -> str:
         lines.insert(rng.randrange(len(lines) + 1), rng.choice(SECRETS).format(*[CANARY] * 2))
     for _ in range(rng.randint(0, 4)):
         at = rng.randrange(len(lines))
-        choice = rng.randrange(6)
+        choice = rng.randrange(8)
         if choice == 0:
             del lines[at : at + rng.randint(1, 3)]
             lines = lines or [""]
@@ -144,8 +144,12 @@ def broken(text: str, rng: random.Random) -> str:
             lines[at] = lines[at].replace(" ", rng.choice(("\u00a0", "\u2028", "\x0c", "  ")), 1)
         elif choice == 4:
             lines[at] = lines[at][::-1] if CANARY not in lines[at] else lines[at]
-        else:
+        elif choice == 5:
             lines[at] = "    " + lines[at]
+        else:  # a statement that ends too early, or takes something back
+            words = lines[at].split(" ")
+            lines[at] = " ".join(words[: rng.randrange(len(words) + 1)])
+            lines[at] = f"drop {lines[at].lstrip()}" if choice == 7 else lines[at]
     return "\n".join(lines)
 
 
