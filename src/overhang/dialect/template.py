@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from overhang.dialect.hole_types import UNITS, HoleType
@@ -244,6 +245,24 @@ def recognise(
     return values
 
 
+def may_begin(template: Template, word: str) -> bool:
+    """Whether the head of a statement may begin with a word."""
+    first = template.head[0]
+    return bool(first.holes) or _is_literal(first, word)
+
+
+def _is_literal(piece: Piece, text: str) -> bool:
+    """Whether a word is a piece without holes; a number may stand for a range of one."""
+    literal = "".join([part for _, part in piece.parts])
+    return text == literal or (text.isdigit() and literal == f"{text}-{text}")
+
+
+@lru_cache(maxsize=4096)
+def _form_of(parts: tuple[tuple[bool, str], ...]) -> re.Pattern[str]:
+    """What a word with holes looks like."""
+    return re.compile("".join("(.+?)" if hole else re.escape(each) for hole, each in parts))
+
+
 def _fits(pieces: Sequence[Piece], words: list[str], holes: Mapping[str, Hole], values: dict[str, str]) -> bool:
     at = 0
     for index, piece in enumerate(pieces):
@@ -280,14 +299,17 @@ def _verbatim(kind: HoleType, words: list[str]) -> list[str]:
 
 
 def _word_fits(piece: Piece, text: str, holes: Mapping[str, Hole], values: dict[str, str]) -> bool:
-    units = [holes[name].type.name for name in piece.holes]
+    names = piece.holes
+    if not names:
+        return _is_literal(piece, text)
+    units = [holes[name].type.name for name in names]
     if len(units) > 1 and len(units) == len(piece.parts) and all(unit in UNITS for unit in units):
         return _units_fit(piece, text, units, values)
-    pattern = "".join("(.+?)" if hole else re.escape(each) for hole, each in piece.parts)
-    found = re.fullmatch(pattern, text) or (re.fullmatch(pattern, f"{text}-{text}") if text.isdigit() else None)
+    pattern = _form_of(piece.parts)
+    found = pattern.fullmatch(text) or (pattern.fullmatch(f"{text}-{text}") if text.isdigit() else None)
     if found is None:
         return False
-    return all(_bind(values, name, value) for name, value in zip(piece.holes, found.groups(), strict=True))
+    return all(_bind(values, name, value) for name, value in zip(names, found.groups(), strict=True))
 
 
 def _units_fit(piece: Piece, text: str, units: Sequence[str], values: dict[str, str]) -> bool:

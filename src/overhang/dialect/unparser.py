@@ -5,7 +5,7 @@ from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 from overhang.dialect.model import BlockType, Dialect, Layout, Translation
-from overhang.dialect.template import SECRET_AFTER, Template, recognise
+from overhang.dialect.template import SECRET_AFTER, Template, may_begin, recognise
 from overhang.language.ir import PlacedStatement
 from overhang.language.parsed_config import Phrased
 from overhang.language.parser import parse_program
@@ -27,6 +27,15 @@ class MakerLine(NamedTuple):
 
 def phrase(dialect: Dialect, lines: Sequence[str]) -> Phrased:
     """The maker's lines for statements of a sheet; None where they cannot all be expressed one for one."""
+    key = ("phrase", *lines)  # what mends a fault is the same on many devices
+    found: Phrased | None = dialect.memory.get(key)
+    if found is None:
+        found = _phrased(dialect, lines)
+        dialect.memory.keep(key, found)
+    return found
+
+
+def _phrased(dialect: Dialect, lines: Sequence[str]) -> Phrased:
     program = parse_program("\n".join(lines), "")
     found: list[MakerLine] = []
     if program.unread or program.texts:
@@ -51,10 +60,20 @@ def _one(dialect: Dialect, statements: Sequence[PlacedStatement], index: int) ->
 
 
 def _written(dialect: Dialect, head: list[str], inner: list[str] | None, *, drop: bool) -> list[MakerLine] | None:
+    key = ("written", drop, inner is None, len(head), *head, *(inner or ()))
+    found: tuple[list[MakerLine] | None] | None = dialect.memory.get(key)
+    if found is None:
+        found = (_search(dialect, head, inner, drop=drop),)
+        dialect.memory.keep(key, found)
+    return found[0]
+
+
+def _search(dialect: Dialect, head: list[str], inner: list[str] | None, *, drop: bool) -> list[MakerLine] | None:
     if drop and not dialect.layout.take_back:
         return None
+    targets = _targets_of(dialect, head[0], bare=inner is None, drop=drop)
     for form in _variants(inner, _SENT if head[:1] in (["servers"], ["snmp"]) else _FORMS):
-        for target, template in _targets(dialect, drop=drop):
+        for target, template in targets:
             values = recognise(template, head, form, target.holes)
             if values is None:
                 continue
@@ -72,6 +91,22 @@ def _variants(inner: list[str] | None, forms: Sequence[str]) -> Iterator[list[st
             for form in forms:
                 yield [*inner[:at], form, TO_CHOOSE, *inner[at + 1 :]]
     yield inner
+
+
+def _targets_of(
+    dialect: Dialect, first: str, *, bare: bool, drop: bool
+) -> Sequence[tuple[Translation | BlockType, Template]]:
+    """Those of the targets whose statement may begin with a word, and has a block's header alone, or not."""
+    key = ("targets", first, bare, drop)
+    found: Sequence[tuple[Translation | BlockType, Template]] | None = dialect.memory.get(key)
+    if found is None:
+        found = [
+            (target, template)
+            for target, template in _targets(dialect, drop=drop)
+            if (template.inner is None) == bare and may_begin(template, first)
+        ]
+        dialect.memory.keep(key, found)
+    return found
 
 
 def _targets(dialect: Dialect, *, drop: bool) -> Iterator[tuple[Translation | BlockType, Template]]:
