@@ -1,11 +1,11 @@
 """The reader of texts in makers' languages: one for each dialect; and where dialects are found."""
 
 import os
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from fnmatch import fnmatchcase
 from functools import cached_property, lru_cache
 from importlib.resources import files
-from itertools import chain, islice
+from itertools import islice
 
 from overhang.dialect.interpreter import Helpers, Step, read_dialect_text
 from overhang.dialect.loader import read_dialect
@@ -90,21 +90,32 @@ class DialectReader:
     def by_content(self, data: bytes) -> bool:
         """Whether one of the first lines is one that the dialect is recognised by."""
         head = data[:_HEAD].decode("utf-8-sig", "replace")
-        if not any(_may_stand_in(head, mark) for mark in self.dialect.marks):
+        marks = [mark for mark in self.dialect.marks if _may_stand_in(head, mark)]
+        if not marks:
             return False
-        text = Text(self.dialect.layout, head)
-        lines = (text.split(line.strip()) for line in text.lines[:_LOOKED_AT])
-        nodes = (node.words for node in islice(text.nodes(), _LOOKED_AT))
-        say = self.dialect.layout.say
-        for words in chain(lines, nodes):
-            said = words[1:] if say and words[:1] == [say] else words
-            if said and any(not isinstance(mark.match(said), Mismatch) for mark in self.dialect.marks):
+        layout = self.dialect.layout
+        text = Text(layout, head)
+        for line in text.lines[:_LOOKED_AT]:
+            near = [mark for mark in marks if _may_stand_in(line, mark)]
+            if near and self._fits(text.split(line.strip()), near):
                 return True
-        return False
+        if layout.form == "braces" and layout.ends and not _any_in(head, (layout.ends, layout.open, layout.close)):
+            return False  # no statement of it ever ends
+        return any(self._fits(node.words, marks) for node in islice(text.nodes(), _LOOKED_AT))
+
+    def _fits(self, words: Sequence[str], marks: Sequence[Pattern]) -> bool:
+        """Whether the words of a line are what one of some marks looks like."""
+        say = self.dialect.layout.say
+        said = words[1:] if say and words[:1] == [say] else words
+        return bool(said) and any(not isinstance(mark.match(said), Mismatch) for mark in marks)
 
     def read(self, data: bytes, file: str) -> ParsedConfig:
         """Read it. Raises Unreadable."""
         return read_dialect_text(self.dialect, decode(data), file, self.helpers)
+
+
+def _any_in(text: str, signs: Sequence[str]) -> bool:
+    return any(sign in text for sign in signs if sign)
 
 
 def _may_stand_in(text: str, mark: Pattern) -> bool:
