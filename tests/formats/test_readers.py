@@ -1,5 +1,7 @@
 """Readers: the right one is found for each file, other packages can add some, and every command takes every format."""
 
+import datetime
+import gc
 import importlib
 import json
 import re
@@ -11,9 +13,12 @@ from typing import Any
 
 import pytest
 
+from overhang.auditing import audit_config
 from overhang.demo import demo_files
 from overhang.formats import FormatRegistry, NoReader
 from overhang.formats.registry import READERS
+from overhang.model.hash_budget import HashBudget
+from overhang.project import Project
 from overhang.text import UnreadableInput
 from tests.conftest import Ran
 from tests.support.configs import CONFIGURATIONS
@@ -341,3 +346,25 @@ def test_the_project_file_names_dialects(overhang: Run, write: Write) -> None:
     ).err == "overhang: /overhang.toml:2: dialects.*.cfg: expected the name of a dialect, or its file\n".replace(
         "/overhang", str(write("x", "").parent) + "/overhang"
     )
+
+
+@pytest.mark.parametrize(
+    "name", [name for name in demo_files() if name.startswith("gannet/") or name.endswith("gate.sheet")]
+)
+def test_what_was_read_is_let_go_of(name: str) -> None:
+    registry, data = FormatRegistry(), demo_files()[name]
+
+    def work() -> None:
+        reader = registry.choose(data, name)
+        assert reader is not None
+        config = reader.read(data, name)
+        audit_config(config, Project(), datetime.datetime(2026, 11, 26, tzinfo=datetime.UTC), b"", HashBudget(0))
+
+    work()  # what is kept for other devices is made
+    gc.collect()
+    gc.disable()
+    try:
+        work()
+        assert gc.collect() == 0, "the program runs without the collector: what holds itself would stay for ever"
+    finally:
+        gc.enable()

@@ -50,7 +50,11 @@ class Redactor:
         self._vouched: dict[int, tuple[set[str], set[str]]] = {}
         self._published: dict[int, str] = {}
         self._unread: set[int] = set()
-        self.lines = SourceLines(text.lines, self._voucher)
+
+    @property
+    def lines(self) -> SourceLines:
+        """The lines of the text, to quote from. They hold this, which must not hold them: who would let go of it?"""
+        return SourceLines(self._text.lines, self._voucher)
 
     def read(self, node: Node, reading: Reading) -> None:
         """A pattern read words of a statement. What any reading takes for a secret is not shown."""

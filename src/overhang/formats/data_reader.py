@@ -97,9 +97,10 @@ def read_model(root: Node) -> Model:
             message = f"{name} is there twice, so this is more than one device; put each in its own file"
             raise BadData(message, several[1].line)
     reader = _Interpreter()
+    handlers = reader.handlers()
     for node in tops:
         node.seen = True
-        handler = reader.handlers.get((node.module, node.name))
+        handler = handlers.get((node.module, node.name))
         if handler is not None:
             handler(node)
         elif ELSEWHERE.fullmatch(node.module):
@@ -132,11 +133,10 @@ class _Interpreter:
         #: the blocks whose check the data states, so that the order of authentication does not
         self.checked: set[int] = set()
         self.covered: set[int] = set()
-        self.handlers: dict[tuple[str, str], Callable[[Node], None]] = {
-            (SYSTEM, "system"): self.system,
-            (LISTS, "acls"): self.lists,
-            (OURS, "access"): self.access,
-        }
+
+    def handlers(self) -> dict[tuple[str, str], Callable[[Node], None]]:
+        """What reads each tree of the data."""
+        return {(SYSTEM, "system"): self.system, (LISTS, "acls"): self.lists, (OURS, "access"): self.access}
 
     def model(self, root: Node) -> Model:
         self.methods()

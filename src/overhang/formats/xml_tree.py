@@ -109,6 +109,14 @@ class _Reader:
             raise BadData(f"not XML: {reason}", error.lineno) from None
         except (LookupError, ValueError):
             raise BadData("not XML: its encoding is not known", 1) from None
+        finally:
+            for handler in (
+                "StartDoctypeDeclHandler",
+                "StartElementHandler",
+                "EndElementHandler",
+                "CharacterDataHandler",
+            ):
+                setattr(self.parser, handler, None)  # the parser would hold this, and this the parser, for ever
         return self.root
 
     def doctype(self, *_: object) -> None:
