@@ -1,5 +1,6 @@
 """Steps in Python: the tree they change, what they say, what recurs, who may run them, and how they fail."""
 
+import gc
 import ipaddress
 import re
 from collections.abc import Callable
@@ -14,6 +15,7 @@ import overhang as api
 from overhang.dialect import read_dialect
 from overhang.dialect.interpreter import Helpers, read_dialect_text
 from overhang.language import ParsedConfig
+from overhang.loading import Loader, Projects
 from overhang.profiles import BUILTIN, KEYS
 from overhang.teach import (
     Places,
@@ -30,6 +32,7 @@ from overhang.teach import (
     spans,
 )
 from overhang.teach.step import Step
+from overhang.teach.trust import digest_of
 from overhang.text import UnreadableInput
 from tests.conftest import Ran
 from tests.support.configs import said
@@ -452,3 +455,21 @@ def test_why_and_as_table(overhang: Run, write: Write) -> None:
     assert table[0] == "line\tstate\tblock\tstatement\tmeaning\tdialect_line\twhy"
     assert [line.split("\t")[1] for line in table[1:]] == ["said", "unread", "said", "said", "unread"]
     assert "gull" not in "".join(table)
+
+
+@pytest.mark.parametrize("name", ["bracken", "cordage"])
+def test_nothing_of_a_text_is_held_when_it_was_read(name: str) -> None:
+    folder = Path(__file__).parents[2] / "examples" / "languages" / name
+    trusted = frozenset([digest_of((folder / f"{name}.dialect.py").read_bytes())])
+    loader = Loader(Projects(), None, str(folder / f"{name}.dialect.toml"), trusted)
+    path = next(
+        str(each) for each in sorted(folder.iterdir()) if each.name.startswith("b.") and each.suffix != ".sheet"
+    )
+    assert loader.load(path).device.users
+    gc.collect()
+    gc.disable()
+    try:
+        loader.load(path)
+        assert gc.collect() == 0
+    finally:
+        gc.enable()

@@ -32,7 +32,13 @@ class Step:
 
     def __call__(self, sources: Sequence[Source], text: Text, emitter: Emitter) -> StepResult:
         """What a step makes of the statements of a text. Raises UnreadableInput where it fails."""
-        tree, device = Tree(sources, text.tail), Device(emitter)
+        tree = Tree(sources, text.tail)
+        try:
+            return self._result(tree, sources, Device(emitter))
+        finally:
+            dissolve(tree)
+
+    def _result(self, tree: Tree, sources: Sequence[Source], device: Device) -> StepResult:
         read = self._read
         result = self._guarded(lambda: read(tree, device) if read is not None else None)
         if result is not tree:
@@ -42,7 +48,6 @@ class Step:
         doubts = [*tree.state.doubts, *device.misread]
         doubts += [(source, _LEFT_OUT, frozenset[str]()) for source in lost(tree, used, origins(tree))]
         gone = [(source, how) for source in sources if (how := tree.state.gone.get(id(source))) is not None]
-        dissolve(tree)
         said = [(each.source, each.statement, *shown_words(each)) for each in device.said]
         return StepResult(nodes, said, doubts, gone, self._spelt)
 

@@ -38,6 +38,7 @@ class Statement:
         self.parent: Statement | None = None
         self.origin = origin
         self._state = state
+        state.statements.append(self)
 
     def __repr__(self) -> str:
         return f"<statement of line {self.line} with {len(self.words)} words>"  # a word may be a password
@@ -186,6 +187,8 @@ class State:
         self.sources = sources
         self.tail = tail
         self.gone: dict[int, str] = {}
+        #: all that were made, wherever they stand
+        self.statements: list[Statement] = []
         self.doubts: list[tuple[Source, str, frozenset[str]]] = []
         self._made = 0
 
@@ -237,9 +240,9 @@ def flattened(tree: Tree) -> list[Source]:
 
 def dissolve(tree: Tree) -> None:
     """Part all statements from each other: they point up and down, and nothing would ever free them."""
-    for each in list(tree.walk()):
+    made, tree.state.statements = tree.state.statements, []
+    for each in made:  # copies stand in no tree, and may hold each other all the same
         each.children, each.parent = [], None
-    tree.children = []
 
 
 def lost(tree: Tree, used: Iterable[int], kept: Iterable[int]) -> Iterator[Source]:
