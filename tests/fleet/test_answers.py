@@ -156,6 +156,14 @@ def test_an_answer_holds_as_long_as_the_days_allow(
     assert runs.known() == tomorrow
 
 
+@pytest.mark.parametrize("wrong", [("--jobs", "none"), ("--jobs", "0"), ("--shared-files",), ("--no-cache",)])
+def test_wrong_usage_is_told_though_the_answer_is_known(runs: Runs, wrong: tuple[str, ...]) -> None:
+    assert [runs.known(), runs.known()] == [False, True]
+    code, _, told = runs.plain("--cache", "kept", *wrong)
+    assert code == 2
+    assert wrong[0] in told
+
+
 def test_what_is_not_all_in_files_is_not_kept(runs: Runs, monkeypatch: pytest.MonkeyPatch) -> None:
     (runs.folder / "fleet/gone.sheet").symlink_to("nowhere")
     assert [runs.known(), runs.known()] == [False, False], "it holds what cannot be read"

@@ -22,6 +22,7 @@ else:
 FORMATS = ("text", "json", "jsonl", "csv", "sarif", "junit", "markdown", "html", "xlsx", "parquet")
 #: Those that are no text: they are for a file alone.
 BYTES = ("xlsx", "parquet")
+MOST_JOBS = 512
 SORTS = ("severity", "device", "file", "site")
 _WORDS = [severity.word for severity in Severity]
 
@@ -94,18 +95,25 @@ def run(options: argparse.Namespace) -> int:
     return audit(options, asked)
 
 
+def right_jobs(text: str) -> bool:
+    """Whether a text is how many processes may share the work."""
+    return text.isascii() and text.isdigit() and 1 <= int(text[:4]) <= MOST_JOBS
+
+
 def _may_be_known(options: argparse.Namespace) -> bool:
     """Whether the answer may be kept: all that it is made of lies in files."""
     revision = options.since is not None and not os.path.exists(options.since)
     if options.no_cache or options.format in BYTES or revision or "-" in options.paths:
         return False
+    if options.scheduler is not None or options.shared_files or not (options.jobs is None or right_jobs(options.jobs)):
+        return False  # who does the work must be told what is wrong with how it is to be done
     from overhang.fleet.answers import many
 
     return options.cache is not None or many(options.paths)
 
 
 #: Options that change neither what is found nor how it is written, and what commands add to the options.
-_NO_MATTER = ("cache", "jobs", "scheduler", "shared_files", "debug", "output", "run", "parser", "input_files")
+_NO_MATTER = ("cache", "jobs", "debug", "output", "run", "parser", "input_files")
 #: Variables that change how a terminal is written to, and where the user's own settings are.
 _VARIABLES = ("NO_COLOR", "TERM", "COLORTERM", "COLUMNS", "LINES", "HOME", "USERPROFILE", "APPDATA", "XDG_CONFIG_HOME")
 

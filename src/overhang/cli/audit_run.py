@@ -12,9 +12,9 @@ from overhang.api import audit_paths, audit_revision
 from overhang.auditing import Severity, rule_names
 from overhang.auditing.folding import Wanted, every
 from overhang.auditing.report import AuditReport
-from overhang.cli.audit import BYTES, MOMENTS
+from overhang.cli.audit import BYTES, MOMENTS, MOST_JOBS, right_jobs
 from overhang.cli.errors import CLEAN, FAILED, FOUND, NOT_UNDERSTOOD, UserError
-from overhang.cli.output import check_target, copying, tell, write_file, write_out
+from overhang.cli.output import check_target, copied, take_copy, tell, write_file, write_out
 from overhang.cli.reading import loader_of, progress, read_moment, warn_unreadable
 from overhang.cli.terminal import show, width
 from overhang.fleet.answers import LARGEST, Answer, own_folder
@@ -32,8 +32,6 @@ if TYPE_CHECKING:
     from overhang.fleet.cluster import Cluster
     from overhang.fleet.keeping import Inputs
     from overhang.report.audit_xlsx import Note
-
-_MOST_JOBS = 512
 
 
 def audit(options: argparse.Namespace, asked: bytes | None = None) -> int:
@@ -54,21 +52,22 @@ def audit(options: argparse.Namespace, asked: bytes | None = None) -> int:
 
         report = only_new(report, before) if options.baseline is not None else changed_since(report, before)
     text = None if options.format == "text" else _written(report, options.format, *notes)
-    copy = copying() if asked is not None and inputs else []
+    if asked is not None and inputs:
+        take_copy()
     if options.output:
         if text is None:
             from overhang.report.lines import WIDEST, plain
 
             text = plain(_lines(report, WIDEST, options))
         write_file(options.output, text, options)
-        copy += [text] if isinstance(text, str) else []
     elif isinstance(text, str):
         write_out(text)
     else:
         show(_lines(report, width(), options))
     code = exit_code(report, Severity[options.fail_on.upper()], strict=options.strict, certain=options.certain)
     if asked is not None and inputs:
-        _keep(asked, inputs[0], "".join(copy), code, report.moment, options)
+        shown = copied()
+        _keep(asked, inputs[0], text if isinstance(text, str) else shown, code, report.moment, options)
     return code
 
 
@@ -178,8 +177,8 @@ def jobs_of(options: argparse.Namespace) -> int:
     text = options.jobs
     if text is None:
         return cores()
-    if not (text.isascii() and text.isdigit() and 1 <= int(text[:4]) <= _MOST_JOBS):
-        raise UserError(f"--jobs {cut(text, 40)}: expected a number from 1 to {_MOST_JOBS}")
+    if not right_jobs(text):
+        raise UserError(f"--jobs {cut(text, 40)}: expected a number from 1 to {MOST_JOBS}")
     return int(text)
 
 

@@ -47,10 +47,15 @@ class _Standard:
     copy: "list[str] | None" = None
 
 
-def copying() -> "list[str]":
+def take_copy() -> None:
     """Take a copy of what is written to standard output from now on."""
     _Standard.copy = []
-    return _Standard.copy
+
+
+def copied() -> str:
+    """What was written since the copy was begun, which this ends."""
+    parts, _Standard.copy = _Standard.copy or [], None
+    return "".join(parts)
 
 
 def write_out(text: "Printable") -> None:
