@@ -52,7 +52,7 @@ class Runs:
 
 @pytest.fixture
 def runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Runs:
-    lay_out(tmp_path / "fleet", 7, 3)
+    lay_out(tmp_path / "fleet", 4, 2)
     return Runs(tmp_path, monkeypatch, capsys)
 
 
