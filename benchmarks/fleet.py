@@ -4,6 +4,7 @@
 """
 
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -11,6 +12,10 @@ import time
 from pathlib import Path
 
 from against import FIRST, ROOT, built, run_of, side_by_side, told
+
+from overhang.demo import demo_files
+from overhang.formats import FormatRegistry
+from overhang.language import unparse
 
 sys.path.insert(0, str(ROOT))
 from tests.support.fleet import lay_out
@@ -26,6 +31,22 @@ def memory(installed: Path, *words: str) -> int:
     environment = {**os.environ, "PYTHONPATH": str(installed)}
     done = subprocess.run([sys.executable, "-c", program, *words], capture_output=True, env=environment, check=True)
     return int(done.stderr.split()[-1])
+
+
+def lay_out_twice(folder: Path, devices: int) -> tuple[Path, Path]:
+    """Devices in a maker's words that differ in their names and addresses, and the same ones as sheets."""
+    name = "gannet/isle-ramp.mrm"
+    data = demo_files()[name]
+    reader = FormatRegistry().choose(data, name)
+    assert reader is not None
+    made = (folder / "words", data.decode()), (folder / "sheets", unparse(reader.read(data, name).device, secrets=True))
+    for (target, text), ending in zip(made, ("mrm", "sheet"), strict=True):
+        target.mkdir()
+        for number in range(devices):
+            named = text.replace("isle-ramp", f"isle-ramp{number}")
+            own = re.sub(r"\b10\.64\.", f"10.{64 + number // 250}.", named)
+            (target / f"d{number:05d}.{ending}").write_text(own)
+    return made[0][0], made[1][0]
 
 
 def main() -> None:
@@ -68,6 +89,10 @@ def main() -> None:
 
         (some,) = side_by_side(3, changed)
         print(f"again, twelve changed: {some:.2f} s, {one / some:.1f} times as fast as one process")
+        words, sheets = lay_out_twice(folder, devices)
+        one, other = side_by_side(2, run_of(now, "audit", str(words), *cold), run_of(now, "audit", str(sheets), *cold))
+        print(f"in a maker's words: {one:.2f} s, {one / other:.1f} times as long as sheets of the same devices")
+        print(f"memory for them: {memory(now, 'audit', str(words), *cold)} MB")
         whole, part = (memory(now, "audit", str(each), *cold) for each in (fleet, half))
         print(f"memory: {part} MB for {devices // 2} devices, {whole} MB for {devices}")
 
