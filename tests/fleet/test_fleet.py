@@ -138,7 +138,7 @@ def kept_in(folder: Path, told: list[str] | None = None) -> Sharing:
 
 def test_only_what_changed_is_worked_out_anew(tmp_path: Path, counted: list[str]) -> None:
     folder, cache = tmp_path / "fleet", tmp_path / "cache"
-    lay_out(folder, 30, 10)
+    lay_out(folder, 15, 6)
     chance = random.Random(1)
 
     def change(number: int) -> None:
@@ -147,13 +147,13 @@ def test_only_what_changed_is_worked_out_anew(tmp_path: Path, counted: list[str]
 
     changes: list[Callable[[], object]] = [
         lambda: None,
-        lambda: [change(each) for each in chance.sample(range(30), 3)],
+        lambda: [change(each) for each in chance.sample(range(15), 3)],
         lambda: (folder / "d00004.sheet").unlink(),
         lambda: (folder / "e.sheet").write_text("device e:\nuser lena:\n    password readable one-for-all\n"),
         lambda: (folder / "overhang.toml").write_text(PROJECT),
         lambda: (folder / "overhang.toml").write_text(PROJECT.replace("100", "200")),
     ]
-    expected = [30, 3, 0, 1, 30, 30]
+    expected = [15, 3, 0, 1, 15, 15]
     for make, number in zip(changes, expected, strict=True):
         make()
         for again in (number, 0):
