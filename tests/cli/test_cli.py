@@ -649,6 +649,7 @@ def test_paths_from_a_list_and_from_standard_input(overhang: Run, write: Write, 
         (["audit"], "the following arguments are required: PATH (see overhang audit --help)"),
         (["audit", "--files-from", "none"], "none: cannot be read: No such file or directory"),
         (["audit", "--files-from", "empty"], "empty: lists no path"),
+        (["audit", "--files-from", "nul"], "nul:2: a path cannot hold a NUL; list one path on a line"),
         (
             ["audit", "-", "--files-from", "-"],
             "--files-from -: standard input cannot be both a list and a configuration",
@@ -658,6 +659,7 @@ def test_paths_from_a_list_and_from_standard_input(overhang: Run, write: Write, 
         (["login", "a.sheet", "--knows", "entry:vty", "6-11"], "quotes are missing: 'entry:vty 6-11'"),
     ):
         write("empty", "\n")
+        write("nul", b"a.sheet\nb\0.sheet\n")
         assert overhang(*words) == Ran(2, "", f"overhang: {message}\n")
     ran = overhang("adit")
     assert (ran.code, ran.out, ran.err.count("\n")) == (2, "", 1)

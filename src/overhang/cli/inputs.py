@@ -50,9 +50,13 @@ def _listed(file: str, paths: "Sequence[str]") -> list[str]:
         with open(
             0 if file == "-" else file, encoding="utf-8", errors="surrogateescape", closefd=file != "-"
         ) as stream:
-            return [line.rstrip("\r\n") for line in stream if line.strip()]
+            lines = stream.readlines()
     except OSError as error:
         raise UserError(f"{file}: cannot be read: {error.strerror}") from None
+    for number, line in enumerate(lines, 1):
+        if "\0" in line:
+            raise UserError(f"{file}:{number}: a path cannot hold a NUL; list one path on a line")
+    return [line.rstrip("\r\n") for line in lines if line.strip()]
 
 
 def add_trust(parser: argparse.ArgumentParser) -> None:

@@ -19,7 +19,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:  # the typing module takes longer than this one
     from collections.abc import Callable, Iterable, Iterator, Sequence
 
-FILE, KEY = "audits.sqlite", "key"
+FILE, KEY, KEY_SIZE = "audits.sqlite", "key", 32
 #: A larger answer is not kept: reading it again would gain little, and displace much.
 LARGEST = 64_000_000
 SCHEMA = """
@@ -37,8 +37,7 @@ _NOTHING = b"-" * SIZE
 class Answer:
     """What a run wrote, in pieces between which the moment stands, and its exit code.
 
-    ``day``: the day on which it holds, "" for any. ``further`` are the files that were read, or looked for, beside
-    those that the run was given, ``folders`` those in which dialects were looked for.
+    ``day``: the day on which it holds, "" for any. ``reading`` is what the run has read.
     """
 
     def __init__(self, pieces: "Sequence[str]", code: int, day: str, reading: "Reading") -> None:
@@ -46,7 +45,8 @@ class Answer:
 
 
 class Reading:
-    """What a run reads: the paths that it was given, further files, and the folders in which it looks for dialects."""
+    """What a run reads: the paths that it was given, further files that it read or looked for, and the folders in which
+    it looked for dialects."""
 
     def __init__(self, paths: "Iterable[str]", further: "Iterable[str]", folders: "Iterable[str]") -> None:
         self.paths, self.further, self.folders = tuple(paths), sorted(set(further)), sorted(set(folders))
@@ -147,7 +147,7 @@ def find(folder: str, asked: bytes, paths: "Sequence[str]", day: str) -> Answer 
         if not os.path.exists(os.path.join(folder, FILE)):
             return None
         with open(os.path.join(folder, KEY), "rb") as stream:
-            key = stream.read()
+            key = stream.read(KEY_SIZE)
         base = sqlite3.connect(os.path.join(folder, FILE), timeout=_BUSY, isolation_level=None)
         try:
             ask = "SELECT used, day, state, files, code, value, seal FROM answer WHERE key = ? AND day IN ('', ?)"

@@ -15,12 +15,12 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 from overhang.fleet import answers
-from overhang.fleet.answers import FILE, KEY, Answer
+from overhang.fleet.answers import FILE, KEY, KEY_SIZE, Answer
 from overhang.text import OverhangError
 
 #: Beyond so many bytes what was not used for longest goes.
 LARGEST = 512 * 1024 * 1024
-_DIGEST, _KEY_SIZE, _BUSY, _DAY = 16, 32, 20, 86_400
+_DIGEST, _BUSY, _DAY = 16, 20, 86_400
 _SCHEMA = """
 CREATE TABLE IF NOT EXISTS device (
     key BLOB NOT NULL, moment TEXT NOT NULL, least INTEGER NOT NULL, most INTEGER NOT NULL,
@@ -219,13 +219,13 @@ def _key(path: str) -> bytes:
         fresh = f"{path}.{os.getpid()}"
         try:
             with open(fresh, "xb", opener=lambda name, flags: os.open(name, flags, 0o600)) as stream:
-                stream.write(os.urandom(_KEY_SIZE))
+                stream.write(os.urandom(KEY_SIZE))
             os.link(fresh, path)  # whole or not at all, and never over another run's
         finally:
             with contextlib.suppress(FileNotFoundError):
                 os.unlink(fresh)
     with open(path, "rb") as stream:
-        key = stream.read(_KEY_SIZE)
-    if len(key) < _KEY_SIZE:
+        key = stream.read(KEY_SIZE)
+    if len(key) < KEY_SIZE:
         raise OSError(0, f"its file {KEY} is damaged; overhang cache --empty makes a new one")
     return key

@@ -73,12 +73,13 @@ class Keeper:
         self._surroundings = Surroundings(loader, terms)
         self._keys: dict[str, bytes] = {}
         self._contents: dict[str, bytes] = {}
+        self._moments = ("", terms.moment.date().isoformat(), terms.moment.isoformat())
         self._depends = {""}
+        self._by_moment = dict(zip(self._moments, _DEPENDS, strict=True))
         #: what is kept of each file's device beside its audit, as it is kept
         self._more: dict[str, bytes] = {}
         self._waiting: list[tuple[bytes, Valid, DeviceAudit, _More]] = []
         self._secret = cache.key
-        self._moments = ("", terms.moment.date().isoformat(), terms.moment.isoformat())
         #: how many devices were found
         self.hits = 0
 
@@ -95,7 +96,7 @@ class Keeper:
         kept = self._safely(lambda cache: cache.device(key, self._moments, self._budget(path)))
         if not isinstance(kept, Kept) or not isinstance(kept.value, DeviceAudit):
             return None
-        self._depends.add(dict(zip(self._moments, _DEPENDS, strict=True))[kept.moment])
+        self._depends.add(self._by_moment[kept.moment])
         self._more[path] = kept.more
         self.hits += 1
         return kept.value
