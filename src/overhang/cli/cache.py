@@ -45,7 +45,7 @@ def _lines(folder: str, held: "Contents | None") -> list[Line]:
     if held.networks:
         lines.append([(f"{count(held.networks, 'comparison')} of devices with one another", "")])
     if held.answers:
-        lines.append([(f"{count(held.answers, 'answer')} of whole runs", "")])
+        lines.append([(count(held.answers, "whole report"), "")])
     if held.oldest is not None:
         day = datetime.date(1970, 1, 1) + datetime.timedelta(days=held.oldest)
         lines.append([(f"the one not used for longest was used on {day}", "")])
