@@ -116,13 +116,13 @@ def test_what_is_reached_and_by_which_lines(overhang: Run, tmp_path: Path) -> No
 @pytest.mark.usefixtures("network")
 def test_a_typed_password_shows_nowhere(overhang: Run, write: Write) -> None:
     write("typed.txt", f"{WORD}\nunknown\n")
-    for more, stdin in ((("--typed",), WORD + "\n"), (("--typed-file", "typed.txt"), "")):
-        for form in ("text", "json", "csv", "markdown"):
-            ran = overhang(
-                "spread", "booth.sheet", "store.sheet", *more, "--from", "10.64.2.9", "--format", form, stdin=stdin
-            )
-            assert (ran.code, ran.err, WORD in ran.out) == (1, "", False)
-            assert "store" in ran.out
+    forms = ("text", "json", "csv", "markdown")
+    for more, form in (*(("--typed", form) for form in forms), ("--typed-file=typed.txt", "json")):
+        ran = overhang(
+            "spread", "booth.sheet", "store.sheet", more, "--from", "10.64.2.9", "--format", form, stdin=WORD + "\n"
+        )
+        assert (ran.code, ran.err, WORD in ran.out) == (1, "", False)
+        assert "store" in ran.out
     assert overhang("spread", ".", "--typed", "--no-cut", stdin="another\n").code == 0
     assert overhang("spread", ".", "--all", "--format", "json", stdin=WORD).out.count(WORD) == 0
 

@@ -160,17 +160,17 @@ NOT_HERE = {
 EVERY = set(Reason) - NOT_HERE
 
 
-#: Seeds that bring about every sentence and every value of a key; the last ones the rarest. They are our own: those that
+#: Seeds that bring about every sentence and every value of a key; the later ones the rarer. They are our own: those that
 #: a library draws hang on its version, and on the numbers that stand in the sources.
 SEEDS = (
-    *range(1, 151), 159, 191, 207, 211, 214, 271, 288, 296, 306, 326, 330, 364, 369, 379, 384, 391, 447, 20_292, 20_717
+    *range(1, 61), 62, 66, 71, 79, 84, 93, 106, 113, 121, 139, 143, 159, 191, 207, 211, 214, 271, 288, 296, 306, 326, 330, 364, 369, 379, 384, 391, 447, 20_292, 20_717
 )  # fmt: skip
 
 
 def test_ways_and_logins_agree() -> None:
     tally: Counter[object] = Counter()
     compared = sum(check_device(seed, 2, tally) for seed in SEEDS)
-    assert compared > 550
+    assert compared > 300
     every = tally["all"]
     for outcome in OUTCOMES:
         assert tally["outcome", outcome] >= every / 100, outcome
@@ -198,7 +198,7 @@ BESIDE = {
 
 def test_the_random_devices_use_every_statement() -> None:
     seen: Counter[tuple[str, str]] = Counter()
-    devices = 1500
+    devices = 700
     for seed in range(devices):
         blocks = Normaliser(secrets=True).blocks(Made(seed).resolved.device)
         seen.update({(each.spec.block, each.spec.field) for block in blocks for each in block.body})

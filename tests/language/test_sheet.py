@@ -389,7 +389,7 @@ def bare(value: Any) -> Any:
 
 @pytest.mark.slow
 @given(sheets())
-@settings(max_examples=300, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
+@settings(max_examples=180, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
 def test_a_written_sheet_reads_as_the_same_device(text: str) -> None:
     first = read_sheet(text, "t")
     written = unparse(first.device, secrets=True)

@@ -45,7 +45,7 @@ def damaged(text: str, chance: random.Random) -> str:
 
 @pytest.mark.slow
 @given(st.integers(0, 10**9))
-@settings(max_examples=36, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
+@settings(max_examples=22, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None)
 def test_damaged_sheets_are_answered(seed: int) -> None:
     made = Made(seed)
     chance = random.Random(seed)
