@@ -142,7 +142,7 @@ def _share(devices: int) -> int:
 
 def together_of(devices: int) -> HashBudget:
     """The budget for holding the passwords of an audit's devices against one another."""
-    return HashBudget(min(PER_RUN // 6, max(_AT_LEAST // 2, _share(devices) * devices // 2)))
+    return HashBudget(min(PER_RUN // 6, max(_AT_LEAST // 4, _share(devices) * devices // 2)))
 
 
 def groups_of_equal(secrets: Iterable[tuple[T, StoredSecret | None]], budget: HashBudget) -> tuple[list[list[T]], int]:
