@@ -71,6 +71,8 @@ class Interpreter:
         self.scan = Scan(dialect, text, tracing=tracing)
         self.emitter = Emitter()
         self.used: set[int] = set()
+        #: translations and blocks that mean the same statements wherever they stand, by their identity
+        self._plain = plain_of(dialect)
         #: kinds of blocks that a step says lines which it does not understand may be about
         self.about: dict[int, frozenset[str]] = {}
 
@@ -175,6 +177,14 @@ class Interpreter:
         """Emit the first translation that applies; where none does, the line sets nothing or is not understood."""
         lost: list[tuple[SourceRef, str]] = []
         halved = ""
+        first = match_.options[0]
+        if id(first.target) in self._plain and not match_.taken and not first.left:  # most lines of most texts
+            if isinstance(first.target, Translation):
+                self.scan.fire(first.target.place.line)
+            said = self.emit(match_, first, first.target.templates)
+            if said is not None:
+                self.told(match_, first, said, ("", ()))
+            return
         for option in match_.options:
             target = option.target
             if isinstance(target, BlockType):
@@ -293,6 +303,8 @@ class Interpreter:
     def emit(self, match_: LineMatch, option: Option, templates: Sequence[Template]) -> list[Instantiated] | None:
         """Emit statements; those emitted, or None where one was wrong, which is reported."""
         said: list[Instantiated] = []
+        if not templates:
+            return said
         line, first = match_.node.line, self.scan.plain(match_.node.words)[:1]
         for template in templates:
             try:
@@ -343,6 +355,18 @@ class Interpreter:
                 self.scan.wrong(match_.node.line, str(wrong), match_.instance, match_.node)
                 return
         self.scan.became(match_.node, LineOutcome("said", tuple(dropped), place=target.place))
+
+
+def plain_of(dialect: Dialect) -> frozenset[int]:
+    """The translations and blocks that hang on no other line, and of which every line means the same statements."""
+    found: frozenset[int] | None = dialect.memory.get(("plain",))
+    if found is None:
+        targets = [each for each in dialect.blocks.values() if not each.meanings]
+        plain = {id(each) for each in targets}
+        plain |= {id(each) for each in dialect.translations if not (each.conditional or each.meanings or each.text)}
+        found = frozenset(plain)
+        dialect.memory.keep(("plain",), found)
+    return found
 
 
 def _secrets(meaning: Meaning) -> frozenset[str]:

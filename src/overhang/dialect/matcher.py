@@ -50,6 +50,11 @@ class Matcher:
     def __init__(self, dialect: Dialect) -> None:
         self.dialect = dialect
 
+    def known(self, block: str, words: Sequence[str]) -> Match | None:
+        """What fits these words in a kind of block, where they were met before."""
+        found: Match | None = self.dialect.memory.get(("match", block, *words))
+        return found
+
     def match(self, block: str, words: Sequence[str], tail: Tail | None) -> Match:
         """What fits these words in a kind of block."""
         key = ("match", block, *words)

@@ -61,7 +61,7 @@ class Redactor:
         readings = self._readings.get(id(node))
         if readings is None:
             readings = self._readings[id(node)] = []
-            for line in range(node.line, node.last + 1):
+            for line in (node.line,) if node.line == node.last else range(node.line, node.last + 1):
                 self._nodes.setdefault(line, []).append(node)
         readings.append(reading)
 

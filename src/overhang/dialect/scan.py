@@ -88,6 +88,9 @@ class Scan:
         self.beside = LineIndex()
         self.waiting: dict[int, tuple[Node, int, tuple[int, ...]]] = {}
         self._matcher = Matcher(dialect)
+        #: whether a line is read as it stands: no word says it or takes it back, and it does not carry its blocks
+        self._straight = not (dialect.layout.say or dialect.layout.take_back or dialect.layout.form == "flat")
+        self._readings: dict[tuple[int, int], Reading] = {}
         self._closed: dict[int, Context] = {}
         self._outer: list[int] = [-1]
         self._known: dict[tuple[object, ...], int] = {}
@@ -124,6 +127,11 @@ class Scan:
 
     def node(self, node: Node, outer: Context) -> Context:
         """Take in one line; what stands under it is read in the context that this gives."""
+        if self._straight and outer.state == _OPEN and node.words and not node.dormant:  # most lines of most texts
+            match = self._matcher.known(outer.block, node.words)
+            if match is None:
+                match = self._matcher.match(outer.block, node.words, self.tail_of(node, 0))
+            return self.take(node, outer, match, taken=False, skipped=0)
         if outer.state == _PASSED:
             self.pass_over(node)
             return outer
@@ -267,9 +275,9 @@ class Scan:
             self.outcomes[id(node)] = (node, outcome)
 
     def translated(self, node: Node, outer: Context, options: Sequence[Option], *, taken: bool, skipped: int) -> None:
-        whole = tuple(
-            option._replace(values={**outer.values, **option.values}) if outer.values else option for option in options
-        )
+        whole = tuple(options)
+        if outer.values:
+            whole = tuple([option._replace(values={**outer.values, **option.values}) for option in options])
         for option in whole:
             self.told(node, skipped, option)
         text: tuple[tuple[int, str], ...] = ()
@@ -297,9 +305,15 @@ class Scan:
         target = option.target
         if option.pattern is None or not isinstance(target, Translation):
             return
-        silent = not (target.every or target.parts or target.taken_back)
-        parts = target if target.parts and option.left else None
-        self.redactor.read(node, Reading(at, option.pattern, None if silent else target.secret, parts))
+        if target.parts and option.left:
+            self.redactor.read(node, Reading(at, option.pattern, target.secret, target))
+            return
+        reading = self._readings.get((at, id(option.pattern)))
+        if reading is None:
+            silent = not (target.every or target.parts or target.taken_back)
+            reading = Reading(at, option.pattern, None if silent else target.secret)
+            self._readings[at, id(option.pattern)] = reading
+        self.redactor.read(node, reading)
 
     def free_text(self, node: Node, target: Translation, option: Option) -> list[tuple[int, str]] | None:
         if node.text is not None:

@@ -71,6 +71,8 @@ class Text:
         self._comments = layout.comments + layout.trailing_comments
         self._continued = layout.continued
         self._labels = label_pattern(layout)
+        #: whether every line that says something is one by itself, as it stands
+        self._whole = not (layout.page_breaks or layout.continued or layout.continues or self._labels)
         #: the lines as they are read, without comments of several words; and the index of the next statement
         self._read = self.lines
         if layout.block_comments and layout.form != "braces":
@@ -92,8 +94,12 @@ class Text:
 
     def split(self, line: str) -> list[str]:
         """The words of a line, quotes off."""
-        if self._plain and not any(quote in line for quote in self.layout.quotes):
-            return line.split()
+        if self._plain:
+            for quote in self.layout.quotes:
+                if quote in line:
+                    break
+            else:
+                return line.split()
         words = []
         for found in self._splitter.finditer(line):
             if found.lastgroup == "comment":
@@ -126,6 +132,9 @@ class Text:
             body = line.lstrip()
             if not body or (self._comments and body.startswith(self._comments)):
                 continue
+            if self._whole:
+                self.counted += 1
+                return self.at, line
             if self.layout.page_breaks and any(fnmatchcase(body, form) for form in self.layout.page_breaks):
                 continue
             self.counted += 1
@@ -213,12 +222,15 @@ class Text:
 
     def _indented(self) -> Iterator[Node]:
         stack: list[tuple[int, int]] = []
+        closers = self.layout.closers
         while (found := self._line()) is not None:
             number, line = found
             body = line.lstrip()
-            indent = _indent(line)
-            if body in self.layout.closers:
+            if body in closers:
                 continue
+            indent = len(line) - len(body)
+            if "\t" in line[:indent]:
+                indent = _indent(line)
             while stack and stack[-1][0] >= indent:
                 stack.pop()
             parent = stack[-1][1] if stack else -1

@@ -49,8 +49,9 @@ class _BlockState:
         self.fields: dict[str, Any] = {}
         #: the range of the header that a VTY was last named by, and the one that its password was given under
         self.range = self.password_range = ""
-        #: what a sheet calls the block, the header's range under which each field was given, and what was replaced
-        self.title = ""
+        #: what a sheet calls the block, or the statement that says so; the header's range under which each field was
+        #: given, and what was replaced
+        self.title: str | Statement = ""
         self.ranges: dict[str, str] = {}
         self.overrides: dict[str, Override] = {}
 
@@ -102,7 +103,7 @@ class Builder:
                 if value.block.origin is not None or value.block.doubt is not None:
                     state = _held_state(block, value, captures)
                     statement = Statement(schema.by_field["", block.name].spec, captures)
-                    state.title = unparse_statement(statement)
+                    state.title = statement
                     key = _key(block, statement, state.origin)
                     builder._blocks[key] = state
         for state in (*builder._blocks.values(), *builder._vtys.values()):
@@ -181,7 +182,7 @@ class Builder:
         statement, line = placed.statement, placed.line
         if not statement.spec.opens:
             states = targets[placed.owner]
-            if len(states) > 1 and self._is_plain(statement):
+            if self._is_plain(statement):
                 self._fill_plain(states, statement, Origin(self.file, line))
                 return []
             for place, state in enumerate(states):
@@ -213,7 +214,7 @@ class Builder:
             return
         if state is None:
             state = self._blocks[key] = _BlockState(origin, statement.captures)
-            state.title = unparse_statement(statement)
+            state.title = statement
         else:
             self._again(block, state, statement, origin)
         if self.claims and state.origin.file != self.file:
@@ -256,6 +257,7 @@ class Builder:
             yield state
 
     def _fill(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
+        """A statement that does more than give a field one value."""
         spec = statement.spec
         if spec.field == INCOMPLETE:
             self._mark(state, statement, line)
@@ -277,10 +279,7 @@ class Builder:
             if spec.field == "rules" and statement.value.prefix is not None and statement.value.prefix.has_host_bits:
                 self._warn(line, "the prefix has host bits; {} is used", statement.value.prefix)
             return
-        if spec.by_family:
-            self._fill_family(state, statement, origin, quiet=quiet)
-            return
-        self._fill_plain([state], statement, origin, quiet=quiet)
+        self._fill_family(state, statement, origin, quiet=quiet)
 
     def _numbered(self, another: Another, under: str, origin: Origin) -> Another:
         """A further password of VTYs: all that one statement gives it to have one number."""
@@ -343,6 +342,8 @@ class Builder:
         if earlier.origin.file == later.origin.file and earlier.value != later.value:
             if self._written[0] is not statement:  # one statement may be about hundreds of VTYs
                 self._written = statement, unparse_statement(statement)
+            if not isinstance(state.title, str):
+                state.title = unparse_statement(state.title)
             state.overrides[field] = Override(state.title, self._written[1], earlier, later)
 
     def _fill_family(self, state: _BlockState, statement: Statement, origin: Origin, *, quiet: bool) -> None:
@@ -437,11 +438,14 @@ class Builder:
         """The device as far as its statements give it."""
         found: dict[str, Any] = {}
         self._renumber()
+        by_name: dict[str, list[tuple[Any, _BlockState]]] = {}
+        for (name, which), state in self._blocks.items():
+            by_name.setdefault(name, []).append((which, state))
         for block in self.schema.blocks.values():
             if block.keep is Keep.BY_NUMBER:
                 found[block.attribute] = self._made_vtys(block)
                 continue
-            made = {key[1]: _made(block, state) for key, state in self._blocks.items() if key[0] == block.name}
+            made = {which: _made(block, state) for which, state in by_name.get(block.name, ())}
             if block.keep is Keep.ONE:
                 found[block.attribute] = made.get(None) or block.model()
             elif block.keep is Keep.IN_ORDER:
