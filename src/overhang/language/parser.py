@@ -232,16 +232,25 @@ class _Parser:
         self.profile_unread: int | None = None
 
     def parse(self, text: str) -> Program:
-        known, statements, read = self.lines.known, self.program.statements, self.read
+        known, statements, read, stack = self.lines.known, self.program.statements, self.read, self.stack
         for number, raw in enumerate(text.split("\n"), 1):
             line = raw.rstrip(" \t\r")
             body = line.lstrip(" ")
             if not body or body[0] == "#":
                 continue
-            top = self.stack[-1]
-            if len(line) - len(body) == top.indent and self.skip_below is None and top.kind != "banner":
-                parsed = known.get((top.kind, body))
-                if parsed is not None and not parsed.statement.spec.opens:  # most lines of most sheets
+            if self.skip_below is None and body[0] != "\t":
+                indent = len(line) - len(body)
+                top = stack[-1]
+                if top.indent == -1 and indent > stack[-2].indent:
+                    top = stack[-1] = _OpenBlock(indent, top.kind, top.header)
+                elif top.indent > indent:
+                    stack.pop()
+                    top = stack[-1]
+                parsed = known.get((top.kind, body)) if top.indent == indent and top.kind != "banner" else None
+                if parsed is not None:  # most lines of most sheets
+                    if parsed.statement.spec.opens:
+                        self.accept(number, line, body, parsed)
+                        continue
                     statements.append(PlacedStatement(number, top.header, parsed.statement))
                     read[number] = parsed.found
                     self.understood += 1

@@ -15,7 +15,7 @@ T = TypeVar("T")
 #: By default a device may cost this, in units of about a millisecond of a common hash; and all devices of a run that.
 PER_DEVICE, PER_RUN = 1_000, 30_000
 #: So that an audit of many devices takes no longer for it, their share falls with the square of their number, to this
-#: for all of them together.
+#: for all of them together; what they have to be held against one another falls on, to a tenth of that.
 _FALLING, _AT_LEAST = 600_000, 2_000
 
 
@@ -142,7 +142,8 @@ def _share(devices: int) -> int:
 
 def together_of(devices: int) -> HashBudget:
     """The budget for holding the passwords of an audit's devices against one another."""
-    return HashBudget(min(PER_RUN // 6, max(_AT_LEAST // 4, _share(devices) * devices // 2)))
+    half = min(_share(devices) * devices, _FALLING // max(1, devices)) // 2
+    return HashBudget(min(PER_RUN // 6, max(_AT_LEAST // 10, half)))
 
 
 def groups_of_equal(secrets: Iterable[tuple[T, StoredSecret | None]], budget: HashBudget) -> tuple[list[list[T]], int]:
