@@ -50,3 +50,32 @@ def test_few_levels_lead_to_as_much_as_all(start: int, monkeypatch: pytest.Monke
             assert complete or not entirely
             if entirely:
                 assert found == every, (seed, text)
+
+
+def in_doubt(seed: int) -> tuple[bool, list[AccessPath]]:
+    """The access paths of a device in which a line of a policy, or of what SSH does, was not understood."""
+    chance, made = random.Random(seed), Made(seed)
+    lines = made.text.splitlines()
+    heads = [at for at, line in enumerate(lines) if line.startswith(("policy ", "ssh:"))]
+    for at in sorted(chance.sample(heads, min(len(heads), chance.choice((1, 1, 2)))), reverse=True):
+        lines.insert(at + 1, "    swell")
+    config = read_sheet("\n".join(lines), "t")._replace(profiles={"made": made.profile})
+    found = find_paths(resolve(config, Project(), HashBudget(0)), NOW, made.held)
+    return found.complete, found.paths
+
+
+def test_what_lets_in_most_leads_to_as_much_as_all_that_may_be_said(monkeypatch: pytest.MonkeyPatch) -> None:
+    compared = further = 0
+    for seed in range(24):
+        complete, found = in_doubt(seed)
+        with monkeypatch.context() as patch:
+            patch.setattr(ExploringOracle, "widest", False)
+            entirely, every = in_doubt(seed)
+        assert complete or not entirely
+        further += complete and not entirely
+        if entirely:
+            compared += any(not path.sure for path in found)
+            assert found == every, seed
+    assert compared > 3
+    assert further > 0
+

@@ -96,6 +96,7 @@ class ExploringOracle(Oracle):
     """
 
     answers_once = True
+    widest = True
 
     def __init__(
         self,
@@ -120,15 +121,28 @@ class ExploringOracle(Oracle):
         self.sources = self._around.address_classes.everything
         self.states = self._around.any_state
         self.needs: set[int] = set()
-        self.sure = True
-        self.unknowns: set[UnknownFact] = set()
+        self._doubted: dict[int, Step] = {}
 
     def branch(self, question: Hashable, options: Sequence[Any], step: Step) -> Any:
         """As for any oracle; a question that is not the explorer's own is in doubt, and so is what depends on it."""
         if step is not _QUESTION:
-            self.sure = False
-            self.unknowns.add(UnknownFact(step.origin, step.code, step.arguments[0] if step.code in _ABOUT else ""))
+            self._doubted[id(step)] = step
         return super().branch(question, options, step)
+
+    @property
+    def sure(self) -> bool:
+        """Whether nothing that this run took is in doubt."""
+        return not self._doubted
+
+    @property
+    def unknowns(self) -> frozenset[UnknownFact]:
+        """What this run took that is in doubt."""
+        return frozenset(
+            [
+                UnknownFact(step.origin, step.code, step.arguments[0] if step.code in _ABOUT else "")
+                for step in self._doubted.values()
+            ]
+        )
 
     def _either(self, question: Hashable) -> bool:
         return bool(self.branch(question, (True, False), _QUESTION))

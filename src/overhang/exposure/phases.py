@@ -30,7 +30,7 @@ class PhaseResult(NamedTuple):
 
 def phase_of(oracle: ExploringOracle, level: int, session: Session | None = None) -> PhaseResult:
     """What a run of an oracle took that leads to a level."""
-    needs, unknowns = frozenset(oracle.needs), frozenset(oracle.unknowns)
+    needs, unknowns = frozenset(oracle.needs), oracle.unknowns
     return PhaseResult(oracle.sources, oracle.states, needs, oracle.sure, level, unknowns, session=session)
 
 

@@ -123,9 +123,11 @@ def _tries(run: Evaluation, endpoint: Endpoint) -> Resolved:
 
 def _guest(run: Evaluation, endpoint: Endpoint) -> Answer | None:
     """The answer to whoever gives neither name nor password, where there are guests."""
+    if run.attempt.name is not None or run.attempt.wrong_before:
+        return None
     service = endpoint.service
     guest = said(run, endpoint, "guest") or (service.guest if service is not None else None)
-    if guest is None or run.attempt.name is not None or run.attempt.wrong_before:
+    if guest is None:
         return None
     run.offer(run.attempt.passwords, 0)
     if run.oracle.offers_text():

@@ -90,12 +90,14 @@ class Evaluation:
 
     def choose(self, options: Sequence[Any], origin: Provenance, about: str, question: str = "") -> Any:
         """Each of ``options`` in turn, where a value that ``origin`` does not set is in doubt."""
-        code = Reason.UNSURE_UNREAD if isinstance(origin, Origin) else Reason.UNSURE_UNSAID
-        if origin == self.resolved.unknown_profile:
-            code = Reason.UNSURE_PROFILE
-        return self.oracle.branch(
-            (origin, question or about), options, Step(Stage.REACHABILITY, code, origin, (about,))
-        )
+        known = self.resolved.questions.get((origin, about, question))
+        if known is None:
+            code = Reason.UNSURE_UNREAD if isinstance(origin, Origin) else Reason.UNSURE_UNSAID
+            if origin == self.resolved.unknown_profile:
+                code = Reason.UNSURE_PROFILE
+            known = (origin, question or about), Step(Stage.REACHABILITY, code, origin, (about,))
+            self.resolved.questions[origin, about, question] = known
+        return self.oracle.branch(known[0], options, known[1])
 
     def maybe(self, block: BlockInfo, about: str, question: str = "") -> bool:
         """Whether the lines of a block that were not understood set something; false for a block that was

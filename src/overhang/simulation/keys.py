@@ -24,7 +24,7 @@ def login_word(run: Evaluation, endpoint: Endpoint) -> str:
     if stated is not None:
         return stated.value
     if ssh.block.doubt is not None:
-        options = ("password key", "password", "key", "both")
+        options = ("password key",) if run.oracle.widest else ("password key", "password", "key", "both")
         return str(run.choose(options, ssh.block.doubt, "how SSH may be used to log in"))
     return "password key"
 

@@ -39,6 +39,8 @@ class Oracle(ABC):
 
     #: whether the person answers each question once, so that it is never too often
     answers_once = False
+    #: whether only who may get in matters, and how far: of what is in doubt, what keeps somebody out is not followed
+    widest = False
 
     def __init__(self) -> None:
         self.doubts: list[Doubt] = []

@@ -30,6 +30,18 @@ _IN_DOUBT: dict[str, tuple[Any, ...]] = {
     "elevates": _EITHER,
     "refused": (True,),
 }
+#: Those of them by which somebody gets in, and as far, as by any other.
+_WIDEST: dict[str, tuple[Any, ...]] = {
+    "check": _IN_DOUBT["check"],
+    "login": ("password key",),
+    "tries": (1000,),
+    "empty_passwords": (True,),
+    "guest": (15,),
+    "level": (15,),
+    "cap": (15,),
+    "elevates": (True,),
+    "refused": (),
+}
 _UNSAID = object()
 #: So many policies are gone through each time; of more it is kept which hold for whom.
 _FEW = 8
@@ -154,7 +166,8 @@ def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = Non
         elif doubt is not None and field in _IN_DOUBT:
             purpose = "web" if endpoint.entry is None else "login"
             lists = run.resolved.list_checks(purpose) if field == "check" else ()
-            options = (_UNSAID, *_IN_DOUBT[field], *lists)
+            values = (_WIDEST if run.oracle.widest else _IN_DOUBT)[field]
+            options = (_UNSAID, *values, *lists)
             chosen = run.choose(options, doubt, f"what policy {policy.name} says", f"{policy.name} {field}")
             if chosen is not _UNSAID:
                 return Configured(chosen, doubt)
@@ -188,11 +201,13 @@ def _in_order(run: Evaluation, field: str) -> list[Policy]:
     if len(saying) < 2:
         return saying
     order = run.settle(resolved.facts["policy-order"], "policy-order")
-    if order == "last":
-        return saying[::-1]
-    if order == "exact":
-        return sorted(saying, key=lambda policy: -resolved.conditions["policy", policy.name].parts)
-    return saying
+    found = resolved.ordered.get((field, order))
+    if found is None:
+        found = saying[::-1] if order == "last" else saying
+        if order == "exact":
+            found = sorted(saying, key=lambda policy: -resolved.conditions["policy", policy.name].parts)
+        resolved.ordered[field, order] = found
+    return found
 
 
 def lets_in(run: Evaluation, endpoint: Endpoint, *, named: bool) -> bool:

@@ -5,7 +5,7 @@ in doubt for a line that was not understood, and unknown profiles.
 """
 
 import datetime
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from functools import cached_property
 from typing import Any
 
@@ -30,7 +30,7 @@ from overhang.model.verification import plain_text
 from overhang.model.vocabulary import way_label
 from overhang.profiles import BUILTIN, KEYS, UNKNOWN, Profile
 from overhang.profiles.builtin import DEFAULT
-from overhang.simulation.result import FromAttempt, FromProfile, Provenance, Resolved
+from overhang.simulation.result import FromAttempt, FromProfile, Provenance, Resolved, Step
 from overhang.simulation.source_lists import ResolvedSourceList, pieces, resolve_lists
 from overhang.simulation.views import Account, Credential, ResolvedAddress, ResolvedEntry, ResolvedService
 from overhang.text import Origin
@@ -81,6 +81,10 @@ class ResolvedDevice:
         }
         self.policies = list(device.policies.values())
         self._saying: dict[str, list[Policy]] = {}
+        #: what has been found to be in doubt: each question, and the step that tells it, by where it comes from
+        self.questions: dict[object, tuple[Hashable, Step]] = {}
+        #: the policies that say something of a field in the order in which they count, by that order
+        self.ordered: dict[tuple[str, object], list[Policy]] = {}
         #: the policies that may hold for a login under a name, by what that depends on
         self.candidates: dict[object, list[Policy]] = {}
         #: whether a policy that may refuse logins depends on who logs in
