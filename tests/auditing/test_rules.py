@@ -382,7 +382,9 @@ def test_what_was_not_understood_is_not_held_against_the_device(rule: str, text:
 def test_a_password_is_asked_for_whenever_guests_get_in() -> None:
     text = "entry auxiliary:\n    check password\n    password factory\npolicy bay:\n    for-hours 22:00-06:00\n    guest 0"
     found = run_rules(RuleContext(ResolvedDevice(read_sheet(text, "t").device), project_of(""), NOW))
-    assert [each.rule for each in found if each.rule in ("password-ignored", "factory-password")] == ["factory-password"]
+    assert [each.rule for each in found if each.rule in ("password-ignored", "factory-password")] == [
+        "factory-password"
+    ]
 
 
 def test_whoever_is_locked_away_matters_less() -> None:

@@ -78,4 +78,3 @@ def test_what_lets_in_most_leads_to_as_much_as_all_that_may_be_said(monkeypatch:
             assert found == every, seed
     assert compared > 3
     assert further > 0
-
