@@ -11,7 +11,7 @@ from overhang.language import read_sheet
 from overhang.model.hash_budget import HashBudget
 from overhang.profiles import UNKNOWN
 from overhang.project import Project
-from overhang.simulation.evaluation import LEVELS
+from overhang.simulation.evaluation import LEVELS, WIDEST
 from tests.support.generator import NOW, Made
 
 #: What decides together with them.
@@ -53,13 +53,16 @@ def test_few_levels_lead_to_as_much_as_all(start: int, monkeypatch: pytest.Monke
 
 
 def in_doubt(seed: int) -> tuple[bool, list[AccessPath]]:
-    """The access paths of a device in which a line of a policy, or of what SSH does, was not understood."""
+    """The access paths of a device in which a line of a policy, or of what SSH does, was not understood, and of whose
+    profile something is unknown about where logins arrive."""
     chance, made = random.Random(seed), Made(seed)
     lines = made.text.splitlines()
     heads = [at for at, line in enumerate(lines) if line.startswith(("policy ", "ssh:"))]
     for at in sorted(chance.sample(heads, min(len(heads), chance.choice((1, 1, 2)))), reverse=True):
         lines.insert(at + 1, "    swell")
-    config = read_sheet("\n".join(lines), "t")._replace(profiles={"made": made.profile})
+    keys = chance.sample([*sorted(WIDEST), "unsaid-key", "unsaid-answers"], chance.choice((0, 1, 3)))
+    profile = made.profile._replace(values={**made.profile.values, **dict.fromkeys(keys, UNKNOWN)})
+    config = read_sheet("\n".join(lines), "t")._replace(profiles={"made": profile})
     found = find_paths(resolve(config, Project(), HashBudget(0)), NOW, made.held)
     return found.complete, found.paths
 

@@ -15,6 +15,15 @@ from overhang.text import Origin
 #: The keys of profiles that give a level, and what a level may be.
 LEVELS = frozenset({"unsaid-account-level", "unsaid-level", "unsaid-level-console", "bare-elevation-level"})
 EVERY_LEVEL = (None, *range(16))
+#: Keys about where logins arrive at all, and the value under which more of them do than under the others.
+WIDEST: dict[str, tuple[Any, ...]] = {
+    "unsaid-ssh": ("on",),
+    "unsaid-telnet": ("on",),
+    "unsaid-http": ("on",),
+    "unsaid-https": ("on",),
+    "unsaid-versions": ((1, 2),),
+    "wants-identity": (False,),
+}
 _NOTHING_ASKED: frozenset[str] = frozenset()
 
 
@@ -67,6 +76,8 @@ class Evaluation:
         if fact.value is not UNKNOWN:
             return fact.value
         options: Sequence[Any] = KEYS[key].options
+        if self.oracle.widest:
+            options = WIDEST.get(key, options)
         if key in LEVELS:
             options = self.oracle.levels(options, compared=compared)
         return self.choose(options, fact.origin, KEYS[key].about, key)
