@@ -6,7 +6,6 @@ names its dialect.
 
 import hashlib
 import os
-import tempfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import NamedTuple
@@ -98,6 +97,8 @@ def forget(paths: Iterable[str]) -> list[Trusted]:
 
 def _write(steps: Iterable[Trusted]) -> None:
     """Replace the list as a whole, so that an interruption leaves the old one."""
+    import tempfile  # few runs trust anything
+
     path = list_file()
     text = _HEAD + "".join(f"{each.digest}  {each.path}\n" for each in steps)
     try:
