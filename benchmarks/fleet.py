@@ -26,7 +26,7 @@ FORMATS = ("text", "json", "csv", "sarif", "junit", "markdown", "html")
 
 def memory(installed: Path, *words: str) -> int:
     """The most memory that a run takes, in MB."""
-    program = "import resource, sys; from overhang.cli.main import main; main(sys.argv[1:]); "
+    program = "import gc, resource, sys; from overhang.cli.main import main; gc.disable(); main(sys.argv[1:]); "
     program += "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024, file=sys.stderr)"
     environment = {**os.environ, "PYTHONPATH": str(installed)}
     done = subprocess.run([sys.executable, "-c", program, *words], capture_output=True, env=environment, check=True)

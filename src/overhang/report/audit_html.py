@@ -54,6 +54,7 @@ def audit_html(report: AuditReport) -> Printable:
     kept.filters["severity_counts"] = lambda audit: [severity_count(audit, each) for each in reversed(Severity)]
     sentence, style = verdict(report)
     large = len(report.audits) > LARGE
+    severities = report.severities()
     trends = moved(report)
     made = kept.get_template(_TEMPLATE).render(
         version=__version__,
@@ -62,7 +63,7 @@ def audit_html(report: AuditReport) -> Printable:
         style=style,
         summary=summary(report),
         severities=[severity.word for severity in reversed(Severity)],
-        counts={each.word: report.severities().count(each) for each in Severity},
+        counts={each.word: severities.count(each) for each in Severity},
         device_counts={severity.word: number for severity, number in report.device_counts.items()},
         aspects=list(Aspect),
         marks=list(Mark),
