@@ -39,6 +39,7 @@ MARKS = [
     ("entry console: incomplete", "?-GGGGG-GG"),
     ("passwords: incomplete", "G-GGGGG-?G"),
     ("device pier-gate: profile entri-first", "?-?????-GG"),
+    ("device pier-gate: profile entri-first\ndrop banner before-login", "?-?????-GW"),
 ]
 
 

@@ -70,7 +70,7 @@ def logins_not_logged(context: RuleContext) -> Iterator[Finding]:
     """Logins that are not logged, or of which nothing is configured."""
     management = context.device.management
     said = management.record
-    if (said is not None and said.value.on) or not context.paths or management.block.doubt is not None:
+    if (said is not None and said.value.on) or not context.exposure.paths or management.block.doubt is not None:
         return
     fix = fixes.block("management", "record logins yes")
     if said is not None:

@@ -87,7 +87,7 @@ def _new_banner(*, again: bool) -> list[str]:
 def no_banner(context: RuleContext) -> Iterator[Finding]:
     """No banner before login."""
     banner, text = _banner(context)
-    if text or not context.paths or (banner is not None and banner.block.doubt is not None):
+    if text or not context.exposure.paths or (banner is not None and banner.block.doubt is not None):
         return
     at = banner.block.origin if banner is not None else context.device.facts.block.origin
     message = "no banner is shown before login: visitors are not told that access is restricted and logged"
