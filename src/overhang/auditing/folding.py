@@ -41,7 +41,7 @@ def fold(findings: Iterable[AnyFinding]) -> list[AnyFinding]:
         kept.append(each)
         folded.append({})
     done = [
-        each._replace(also=tuple(sorted(rule for rule in rules if rule != each.rule)))
+        each._replace(also=tuple(sorted(rule for rule in rules if rule != each.rule))) if rules or each.also else each
         for each, rules in zip(kept, folded, strict=True)
     ]
     return sorted(done, key=lambda each: (-each.severity, each.possible, each.rule, each.lines))
