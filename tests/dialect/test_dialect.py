@@ -910,7 +910,7 @@ _LINES = st.lists(st.dictionaries(st.sampled_from(["line", *_TRANSLATE]), _ANY, 
 
 @pytest.mark.slow
 @given(st.dictionaries(st.sampled_from(TOP_KEYS), _ANY, max_size=4), _LINES)
-@settings(max_examples=500, **CALM)
+@settings(max_examples=300, **CALM)
 def test_no_file_breaks_the_reading_of_a_dialect(table: dict[str, Any], lines: list[dict[str, Any]]) -> None:
     table = {**table, "name": "x", "translate": [{"line": "a {x}", **each} for each in lines]}
     text = "\n".join(f'"{key}" = {toml(value)}' for key, value in table.items())

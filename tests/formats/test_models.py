@@ -114,7 +114,7 @@ def all_ways(device: Device) -> tuple[str, str]:
 
 @pytest.mark.slow
 @given(sheets())
-@settings(max_examples=150, **CALM)
+@settings(max_examples=90, **CALM)
 def test_any_sheet_goes_through_json_and_xml_unchanged(text: str) -> None:
     device = read_sheet(text, "a.sheet").device
     try:
@@ -330,7 +330,7 @@ def test_no_text_breaks_the_readers_of_data(text: str) -> None:
         max_leaves=20,
     )
 )
-@settings(max_examples=150, **CALM)
+@settings(max_examples=90, **CALM)
 def test_no_data_breaks_what_reads_its_meaning(value: Any) -> None:
     text = json.dumps({"ietf-system:system": value})
     reason = ""

@@ -42,7 +42,7 @@ ROWS = [row for rows in SCHEMA.table.values() for row in rows]
 
 @pytest.mark.slow
 @given(st.data())
-@settings(max_examples=600, deadline=None)
+@settings(max_examples=400, deadline=None)
 def test_every_statement_reads_and_writes_alike(data: st.DataObject) -> None:
     row = data.draw(st.sampled_from(ROWS), label="row")
     words = data.draw(words_of(row), label="words")
@@ -313,7 +313,7 @@ SECRET = st.text(string.ascii_letters + string.digits + "#:|'", min_size=6, max_
        st.sampled_from(["password", "passwrod", "shared-secret", "elevation 15: password", "community", "user x: password",
                         "server 192.0.2.1 shared-secret", "snmp: community", "enable", "entry vty 0-3: password"]),
        st.sampled_from(["", " extra", " # note", " read from", '"']), st.randoms())  # fmt: skip
-@settings(max_examples=500, deadline=None)
+@settings(max_examples=300, deadline=None)
 def test_no_secret_shows_in_a_quoted_line_or_a_remark(
     secret: str, form: str, before: str, after: str, rng: random.Random
 ) -> None:

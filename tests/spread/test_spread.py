@@ -147,11 +147,11 @@ def check(seed: int) -> tuple[int, int]:
 
 def test_what_is_reached_is_what_logins_reach_on_generated_networks() -> None:
     devices = reached = 0
-    for seed in range(9):
+    for seed in range(7):
         some, got = check(seed)
         devices, reached = devices + some, reached + got
-    assert devices > 30
-    assert 10 < reached < devices
+    assert devices > 20
+    assert 8 < reached < devices
 
 
 # -- small networks ----------------------------------------------------------------------------------------------------
