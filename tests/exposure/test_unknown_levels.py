@@ -1,4 +1,5 @@
-"""Levels that nobody knows: those that are followed lead to as much as all of them."""
+"""Levels that nobody knows, and what lines that were not understood may say: what is followed leads to as much as all
+of it."""
 
 import random
 

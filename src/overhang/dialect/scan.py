@@ -90,7 +90,7 @@ class Scan:
         self._matcher = Matcher(dialect)
         #: whether a line is read as it stands: no word says it or takes it back, and it does not carry its blocks
         self._straight = not (dialect.layout.say or dialect.layout.take_back or dialect.layout.form == "flat")
-        self._readings: dict[tuple[int, int], Reading] = {}
+        self._readings: dict[tuple[int, int, int], Reading] = {}
         self._closed: dict[int, Context] = {}
         self._outer: list[int] = [-1]
         self._known: dict[tuple[object, ...], int] = {}
@@ -308,11 +308,12 @@ class Scan:
         if target.parts and option.left:
             self.redactor.read(node, Reading(at, option.pattern, target.secret, target))
             return
-        reading = self._readings.get((at, id(option.pattern)))
+        key = (at, id(option.pattern), id(target))
+        reading = self._readings.get(key)
         if reading is None:
             silent = not (target.every or target.parts or target.taken_back)
             reading = Reading(at, option.pattern, None if silent else target.secret)
-            self._readings[at, id(option.pattern)] = reading
+            self._readings[key] = reading
         self.redactor.read(node, reading)
 
     def free_text(self, node: Node, target: Translation, option: Option) -> list[tuple[int, str]] | None:

@@ -240,13 +240,10 @@ class _Parser:
                 continue
             if self.skip_below is None and body[0] != "\t":
                 indent = len(line) - len(body)
+                if stack[-1].indent != indent and not self.settle(number, line, indent):
+                    continue
                 top = stack[-1]
-                if top.indent == -1 and indent > stack[-2].indent:
-                    top = stack[-1] = _OpenBlock(indent, top.kind, top.header)
-                elif top.indent > indent:
-                    stack.pop()
-                    top = stack[-1]
-                parsed = known.get((top.kind, body)) if top.indent == indent and top.kind != "banner" else None
+                parsed = known.get((top.kind, body)) if top.kind != "banner" else None
                 if parsed is not None:  # most lines of most sheets
                     if parsed.statement.spec.opens:
                         self.accept(number, line, body, parsed)

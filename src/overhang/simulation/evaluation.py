@@ -76,11 +76,9 @@ class Evaluation:
         if fact.value is not UNKNOWN:
             return fact.value
         options: Sequence[Any] = KEYS[key].options
-        if self.oracle.widest:
-            options = WIDEST.get(key, options)
         if key in LEVELS:
             options = self.oracle.levels(options, compared=compared)
-        return self.choose(options, fact.origin, KEYS[key].about, key)
+        return self.choose(options, fact.origin, KEYS[key].about, key, WIDEST.get(key))
 
     def tries(self, fact: Resolved, key: str) -> int:
         """How many answers are taken; of somebody who makes one, it does not matter how many more there might be."""
@@ -99,8 +97,18 @@ class Evaluation:
         found: int | None = self.choose(self.oracle.levels(EVERY_LEVEL, compared=compared), origin, about)
         return found
 
-    def choose(self, options: Sequence[Any], origin: Provenance, about: str, question: str = "") -> Any:
-        """Each of ``options`` in turn, where a value that ``origin`` does not set is in doubt."""
+    def choose(
+        self,
+        options: Sequence[Any],
+        origin: Provenance,
+        about: str,
+        question: str = "",
+        widest: Sequence[Any] | None = None,
+    ) -> Any:
+        """Each of ``options`` in turn, where a value that ``origin`` does not set is in doubt. ``widest`` are those by
+        which somebody gets in, and as far, as by any other, where some are known to be that."""
+        if widest is not None and self.oracle.widest:
+            options = widest
         known = self.resolved.questions.get((origin, about, question))
         if known is None:
             code = Reason.UNSURE_UNREAD if isinstance(origin, Origin) else Reason.UNSURE_UNSAID

@@ -24,8 +24,8 @@ def login_word(run: Evaluation, endpoint: Endpoint) -> str:
     if stated is not None:
         return stated.value
     if ssh.block.doubt is not None:
-        options = ("password key",) if run.oracle.widest else ("password key", "password", "key", "both")
-        return str(run.choose(options, ssh.block.doubt, "how SSH may be used to log in"))
+        options = ("password key", "password", "key", "both")
+        return str(run.choose(options, ssh.block.doubt, "how SSH may be used to log in", widest=options[:1]))
     return "password key"
 
 

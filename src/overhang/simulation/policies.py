@@ -30,9 +30,8 @@ _IN_DOUBT: dict[str, tuple[Any, ...]] = {
     "elevates": _EITHER,
     "refused": (True,),
 }
-#: Those of them by which somebody gets in, and as far, as by any other.
+#: Those of them by which somebody gets in, and as far, as by any other; of checks each lets in others.
 _WIDEST: dict[str, tuple[Any, ...]] = {
-    "check": _IN_DOUBT["check"],
     "login": ("password key",),
     "tries": (1000,),
     "empty_passwords": (True,),
@@ -166,9 +165,9 @@ def said(run: Evaluation, endpoint: Endpoint, field: str, name: str | None = Non
         elif doubt is not None and field in _IN_DOUBT:
             purpose = "web" if endpoint.entry is None else "login"
             lists = run.resolved.list_checks(purpose) if field == "check" else ()
-            values = (_WIDEST if run.oracle.widest else _IN_DOUBT)[field]
-            options = (_UNSAID, *values, *lists)
-            chosen = run.choose(options, doubt, f"what policy {policy.name} says", f"{policy.name} {field}")
+            options = (_UNSAID, *_IN_DOUBT[field], *lists)
+            widest = (_UNSAID, *_WIDEST[field]) if field in _WIDEST else None
+            chosen = run.choose(options, doubt, f"what policy {policy.name} says", f"{policy.name} {field}", widest)
             if chosen is not _UNSAID:
                 return Configured(chosen, doubt)
     return None

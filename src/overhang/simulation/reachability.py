@@ -222,8 +222,8 @@ def _key_unstated(run: Evaluation, doubt: bool) -> bool:
             return False
         run.stop("refused", Stage.REACHABILITY, Reason.NO_DOMAIN_FOR_KEY, wants.origin)
         return False
-    options = (True,) if run.oracle.widest else (True, False)
-    if made is UNKNOWN and run.choose(options, fact.origin, "whether there is an SSH host key"):
+    about = "whether there is an SSH host key"
+    if made is UNKNOWN and run.choose((True, False), fact.origin, about, widest=(True,)):
         return True
     run.stop("refused", Stage.REACHABILITY, Reason.NO_KEY, fact.origin)
     return False
@@ -273,8 +273,8 @@ def _answers(run: Evaluation, own: ResolvedAddress, service: ResolvedService) ->
     """The step that says why an address does not answer the way; None where it does."""
     answers = own.answers.value
     if not isinstance(answers, tuple):
-        options = ("all",) if run.oracle.widest else ("all", "nothing")
-        chosen = run.choose(options, own.answers.origin, answers_in_doubt(own.label))
+        about = answers_in_doubt(own.label)
+        chosen = run.choose(("all", "nothing"), own.answers.origin, about, widest=("all",))
         answers = ("all",) if chosen == "all" else ()
     if "all" not in answers and service.word not in answers:
         return Step(Stage.REACHABILITY, Reason.ANSWERS_NOT, own.answers.origin, (own.label, service.label))
