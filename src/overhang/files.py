@@ -13,15 +13,18 @@ DIALECT = ".dialect.toml"
 #: The step of a dialect in Python lies beside it under this ending.
 STEP = ".dialect.py"
 CHANGE = ".change"
+#: What a cache of audits consists of: its file, beside which others of SQLite's may lie, and its key.
+CACHE, CACHE_KEY = "audits.sqlite", "key"
 
 
 def files_below(folder: str, problem: "Callable[[OSError], object] | None" = None) -> "Iterator[str]":
-    """The files of a folder and those below, in the order of their names, but for hidden ones. ``problem`` is given
-    what cannot be listed."""
+    """The files of a folder and those below, in the order of their names, but for hidden ones and caches. ``problem``
+    is given what cannot be listed."""
     for here, folders, files in os.walk(folder, onerror=problem):
         folders[:] = sorted(name for name in folders if not name.startswith("."))
+        cached = CACHE in files
         for name in sorted(files):
-            if not name.startswith("."):
+            if not (name.startswith(".") or (cached and (name == CACHE_KEY or name.startswith(CACHE)))):
                 yield os.path.join(here, name)
 
 

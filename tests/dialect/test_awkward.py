@@ -11,9 +11,10 @@ import pytest
 from overhang.dialect import BadDialect, Dialect, read_dialect, read_dialect_text
 from overhang.dialect.interpreter import ALONE, Helpers
 from overhang.dialect.layout_guess import guess_layout
+from overhang.dialect.line_kinds import sort_lines
 from overhang.dialect.meaning_guess import Guess
 from overhang.dialect.preview import preview_dialect
-from overhang.dialect.scaffold import scaffold_dialect, sort_lines, statement_of
+from overhang.dialect.scaffold import scaffold_dialect, statement_of
 from overhang.exposure import resolve
 from overhang.formats.dialect_format import DialectReader, load_dialect, shipped
 from overhang.language import read_sheet
@@ -51,6 +52,35 @@ TABLE = '[layout]\nform = "sections"\nheadings = ["[*]"]\n[[layout.tables]]\nund
 ROWS = '[blocks]\ncrew = "crew"\nwho = { head = "{who}", inside = "crew", means = "user {who}:" }\n' + LEVEL + WORD
 PRINT = '[layout]\nform = "indented"\nleaders = "."\nlabel-ends = ":"\n'
 
+HAIL = rule("hail {end:sign}", text("banner before-login: | {t}"), text=text("t"), until=text("{end}"))
+MOTTO = rule("motto", text("banner before-login: | {t}"), text=text("t"), until=text("END"))
+FRAME = rule("frame", text("banner before-login: | {t}"), text=text("t"), until=text("}"))
+SAYS = '[blocks]\nwho = { head = "who {who}", means = "user {who}:" }\n' + HAIL + MOTTO + FRAME + LEVEL
+BRACES = '[layout]\nform = "braces"\nends = ";"\ncomments = ["//"]\nblock-comments = ["/*", "*/"]\n' + SAYS
+BARE = '[layout]\nform = "braces"\nends = ""\n' + SAYS
+INDENTED = '[layout]\nform = "indented"\nbetween = ";"\nblock-comments = ["/*", "*/"]\n' + SAYS
+LENA, OMAR = "who lena { rank 3; }\n", "who omar { rank 5; }\n"
+#: Free text: the lines of the banner, behind a text that names an account, and before one that names another.
+TEXTS: list[tuple[str, str, list[str]]] = [
+    (BRACES, "hail @Keep out@; ", ["Keep out"]),
+    (BRACES, "hail @Keep; who eve { rank 15; }@; ", ["Keep; who eve { rank 15; }"]),
+    (BRACES, "hail @\nDon't; who eve {\n rank 15;\n\n}\n@;\n", ["Don't; who eve {", " rank 15;", "", "}"]),
+    (BRACES, "hail\n @ Keep\nout } @ ", [" Keep", "out } "]),
+    (BRACES, "hail @\nin /* no comment\n@; /* a comment */ ", ["in /* no comment"]),
+    (BRACES, 'hail @\na "quote\n@; /* who eve { rank 15; } */ hail @\n" another\n@; ', ['" another']),
+    (BRACES, "hail @// no comment\n@;\n", ["// no comment"]),
+    (BRACES, "motto;\n  who eve { rank 15;\nEND\n", ["  who eve { rank 15;"]),
+    (BRACES, "motto; another;\nEND;\n", []),
+    (BRACES, 'frame {\n in /* "\n; { \n }\n', [' in /* "', "; { "]),
+    (BARE, "hail @\nwho eve {\nrank 15\n@\n", ["who eve {", "rank 15"]),
+    (BARE, "motto\n}}\nEND\n", ["}}"]),
+    (INDENTED, "hail @Keep; who eve; out@;\n", ["Keep; who eve; out"]),
+    (INDENTED, "hail @Keep; who eve;\nwho eve\n@;\n", ["Keep; who eve;", "who eve"]),
+    (INDENTED, "motto;\nwho eve\nEND\n", ["who eve"]),
+    (INDENTED, "motto; another\nEND\n", []),
+    (INDENTED, "hail @\nin /* no comment\nwho eve\n@\n", ["in /* no comment", "who eve"]),
+]
+
 #: The dialect, the text, what comes of it, and the lines that are not understood.
 LAYOUTS: list[tuple[str, str, list[str], list[int]]] = [
     (
@@ -65,6 +95,19 @@ LAYOUTS: list[tuple[str, str, list[str], list[int]]] = [
             'user omar: password readable "a|b"',
         ],
         [],
+    ),
+    (
+        '[layout]\nform = "indented"\ntrailing-comments = ["!!"]\n' + WHO + WORD,
+        'who lena\n  word "a b" !! none\nwho omar\n  word a "b c" d !! none\n',
+        ['user lena: password readable "a b"', 'user omar: password readable "a \\"b c\\" d"'],
+        [],
+    ),
+    (
+        '[layout]\nform = "flat"\ncomments = ["#"]\nblock-comments = ["/*", "*/"]\n[[layout.tables]]\nunder = "crew"\napart = "|"\n'
+        + ROWS,
+        "crew\nname | rank\n/* one\n*/\nlena | 3\n# two\n\nomar | 4\n",
+        ["user lena: level 3"],
+        [8],
     ),
     (
         TABLE + "edges = true\napart = '|'\n" + ROWS,
@@ -136,6 +179,21 @@ LAYOUTS: list[tuple[str, str, list[str], list[int]]] = [
         [],
     ),
 ]
+
+
+@pytest.mark.parametrize(("body", "source", "lines"), TEXTS)
+def test_free_text_is_no_statement_and_ends_where_it_does(body: str, source: str, lines: list[str]) -> None:
+    around = [LENA, OMAR + "/* a comment */\n" * (body != BARE)]
+    if body == INDENTED:
+        around = [re.sub(r" {|; }", "", each).replace(" rank", "\n rank") for each in around]
+    elif body == BARE:
+        around = [each.replace(";", "") for each in around]
+    found = read_dialect_text(dialect(body), source.join(around), "x")
+    assert [user.name for user in found.device.users.values()] == ["lena", "omar"]
+    banners = [each for banner in found.device.banners.values() for each in banner.lines]
+    begins = around[0].count("\n") + 1
+    assert (banners, sorted(found.unread)) == (lines, [] if lines else [begins, begins + 1])
+    assert found.understood + len(found.unread) <= len(source.join(around).splitlines())
 
 
 @pytest.mark.parametrize(("body", "source", "meant", "unread"), LAYOUTS)

@@ -13,11 +13,12 @@ from overhang.dialect import BadDialect, Dialect, read_dialect, read_dialect_tex
 from overhang.dialect.hole_types import TYPES, date_type
 from overhang.dialect.instantiate import MOST_STATEMENTS
 from overhang.dialect.interpreter import ALONE, Interpreter
+from overhang.dialect.layout_guess import guess_layout
 from overhang.dialect.line_shapes import TRADE, shape_of
 from overhang.dialect.loader import _TRANSLATE
 from overhang.dialect.pattern import BadPattern, Mismatch, Notation, compile_patterns
 from overhang.dialect.preview import check_samples, preview_dialect
-from overhang.dialect.scaffold import detect_layout, scaffold_dialect
+from overhang.dialect.scaffold import scaffold_dialect
 from overhang.dialect.settings import LAYOUT_KEYS, TOP_KEYS
 from overhang.dialect.unparser import phrase
 from overhang.formats.dialect_format import load_dialect, shipped
@@ -654,11 +655,13 @@ def test_long_lines_and_repeated_words_take_no_time() -> None:
 
 
 @given(
-    st.text(alphabet='ab{}[];"\\ \n\t:@=-', max_size=120), st.sampled_from(("indented", "braces", "flat", "sections"))
+    st.text(alphabet='ab{}[];"\\ \n\t:@=-', max_size=120),
+    st.sampled_from(("indented", "parted", "braces", "flat", "sections")),
 )
 @settings(max_examples=150, **CALM)
 def test_no_text_breaks_a_layout_and_every_line_is_counted(text: str, form: str) -> None:
-    more = 'headings = ["[*]"]\n' if form == "sections" else ""
+    more = {"sections": 'headings = ["[*]"]\n', "parted": 'between = ";"\n'}.get(form, "")
+    form = "indented" if form == "parted" else form
     hail = LIST % ("b {s:sign}", "banner before-login:\\n    | {t}") + 'text = "t"\nuntil = "{s}"\n'
     using = dialect(
         f'[layout]\nform = "{form}"\nsigns = "="\ntake-back = "a"\nblock-comments = ["@@", "@-"]\n{more}{hail}'
@@ -767,9 +770,9 @@ def test_a_first_dialect_has_the_layout_and_no_secret(name: str) -> None:
 
 
 def test_layouts_are_found_out() -> None:
-    assert detect_layout(["do a b\ndo a c\ndo b\nun c\n" * 3]).say == "do"
-    assert detect_layout(["a {\n  b\n}\nc {\n  d\n}\n"]).ends == ""
-    assert detect_layout([""]).form == "flat"
+    assert guess_layout(["do a b\ndo a c\ndo b\nun c\n" * 3]).layout.say == "do"
+    assert guess_layout(["a {\n  b\n}\nc {\n  d\n}\n"]).layout.ends == ""
+    assert guess_layout([""]).layout.form == "flat"
 
 
 def test_a_sample_that_fails_says_where() -> None:

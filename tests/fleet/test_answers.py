@@ -11,8 +11,9 @@ import pytest
 from overhang.cli import audit, audit_run
 from overhang.cli.main import main
 from overhang.cli.output import flush_out
+from overhang.files import CACHE, CACHE_KEY
 from overhang.fleet import answers
-from overhang.fleet.cache import FILE, KEY, contents_of
+from overhang.fleet.cache import contents_of
 from overhang.report.audit_summary import SORTS
 from tests.support.fleet import PROJECT, lay_out
 
@@ -75,6 +76,15 @@ CHANGES: dict[str, Callable[[Runs], object]] = {
     "what a link leads to": lambda runs: runs.write("there.sheet", "device there:\n    profile appliance\n"),
     "a baseline": lambda runs: runs.write("before.json", "{}"),
 }
+
+
+def test_a_cache_among_the_devices_is_none_of_them(runs: Runs) -> None:
+    right = runs.plain("--no-cache")
+    for _ in range(2):
+        runs.worked = 0
+        assert runs.plain("--cache", "fleet/kept") == right
+    assert runs.worked == 0
+    assert {CACHE, CACHE_KEY} <= {path.name for path in (runs.folder / "fleet" / "kept").iterdir()}
 
 
 @pytest.mark.parametrize("change", CHANGES)
@@ -191,13 +201,13 @@ def test_what_is_not_all_in_files_is_not_kept(runs: Runs, monkeypatch: pytest.Mo
 @pytest.mark.parametrize("broken", ["another key", "a long key", "no key", "a seal", "no table", "not a database"])
 def test_what_cannot_be_trusted_is_worked_out_anew(runs: Runs, broken: str) -> None:
     assert [runs.known(), runs.known()] == [False, True]
-    base = runs.folder / "kept" / FILE
+    base = runs.folder / "kept" / CACHE
     if broken == "another key":
-        (runs.folder / "kept" / KEY).write_bytes(bytes(32))
+        (runs.folder / "kept" / CACHE_KEY).write_bytes(bytes(32))
     elif broken == "a long key":
-        (runs.folder / "kept" / KEY).write_bytes(bytes(300))
+        (runs.folder / "kept" / CACHE_KEY).write_bytes(bytes(300))
     elif broken == "no key":
-        (runs.folder / "kept" / KEY).unlink()
+        (runs.folder / "kept" / CACHE_KEY).unlink()
     elif broken == "not a database":
         base.write_bytes(b"berths" * 4000)
     else:

@@ -21,8 +21,9 @@ from overhang.api import audit_paths
 from overhang.demo import demo_files
 from overhang.dialect.model import BadDialect
 from overhang.errors import OverhangError
+from overhang.files import CACHE, CACHE_KEY
 from overhang.fleet import pool
-from overhang.fleet.cache import FILE, KEY, Cache, Valid, contents_of
+from overhang.fleet.cache import Cache, Valid, contents_of
 from overhang.fleet.chunks import chunks_of, looked_at
 from overhang.fleet.examine import Examiner, Outcome, Terms
 from overhang.fleet.gather import ALONE, Sharing
@@ -217,14 +218,14 @@ def test_a_cache_that_cannot_be_used_is_told_and_does_no_harm(tmp_path: Path, br
     folder, cache, told = tmp_path / "fleet", tmp_path / "cache", list[str]()
     lay_out(folder, 6, 6)
     right = report(folder, kept_in(cache))
-    base = cache / FILE
+    base = cache / CACHE
     if broken == "not a database":
         base.write_bytes(b"berths" * 4000)
     elif broken == "a folder":
         base.unlink()
         base.mkdir()
     elif broken == "another key":
-        (cache / KEY).write_bytes(bytes(32))
+        (cache / CACHE_KEY).write_bytes(bytes(32))
     elif broken == "a seal":
         with sqlite3.connect(base) as opened:
             opened.execute("UPDATE device SET value = zeroblob(400), more = zeroblob(400)")
@@ -251,8 +252,8 @@ def test_no_password_is_in_a_cache(tmp_path: Path) -> None:
     for name in ("one", "two"):
         (folder / f"{name}.sheet").write_text(text.replace("quay", name))
     report(folder, kept_in(cache))
-    held = (cache / FILE).read_bytes()
-    with sqlite3.connect(cache / FILE) as opened:
+    held = (cache / CACHE).read_bytes()
+    with sqlite3.connect(cache / CACHE) as opened:
         rows = [
             *opened.execute("SELECT value FROM device"),
             *opened.execute("SELECT more FROM device"),
@@ -265,8 +266,8 @@ def test_no_password_is_in_a_cache(tmp_path: Path) -> None:
     held += b"".join(zlib.decompress(value[16:]) for (value,) in rows)
     for secret in ("canary", "tern", hashed, hashed[-20:]):
         assert secret.encode() not in held
-    assert oct((cache / KEY).stat().st_mode)[-3:] == "600"
-    assert (cache / KEY).read_bytes() not in held
+    assert oct((cache / CACHE_KEY).stat().st_mode)[-3:] == "600"
+    assert (cache / CACHE_KEY).read_bytes() not in held
 
 
 def test_two_runs_may_use_one_cache_at_once(fleet: Path, alone: str, tmp_path: Path) -> None:

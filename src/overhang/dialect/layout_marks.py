@@ -22,30 +22,16 @@ def without_leader(line: str, pattern: re.Pattern[str], ends: str) -> str:
     return line if found is None else " ".join(filter(None, (found[1], ends, found[2])))
 
 
-def without_comments(text: str, layout: Layout) -> str:
-    """The text with its block comments blanked, its line feeds kept; one that never ends is none."""
-    if not layout.block_comments:
-        return text
-    begins, ends = layout.block_comments
-    parts = [f"(?P<begin>{re.escape(begins)})"]
+def comment_pattern(layout: Layout) -> re.Pattern[str]:
+    """Where in a line a block comment begins, the group "begin", and what may hold its sign: quotes, comments."""
+    parts = [f"(?P<begin>{re.escape(layout.block_comments[0])})"]
     if layout.comments:
-        parts.append(f"(?m:^[^\\S\n]*(?:{any_of(layout.comments)}).*)")
+        parts.append(f"^[^\\S\n]*(?:{any_of(layout.comments)}).*")
     if layout.trailing_comments:
-        parts.append(f"(?m:(?:(?<=\\s)|^)(?:{any_of(layout.trailing_comments)}).*)")
+        parts.append(f"(?:(?<=\\s)|^)(?:{any_of(layout.trailing_comments)}).*")
     if layout.quotes:
-        parts.append(quoted(layout.quotes, several_lines=layout.form == "braces"))
-    pattern = re.compile("|".join(parts))
-    pieces, at, kept = [], 0, 0
-    while (found := pattern.search(text, at)) is not None:
-        at = found.end()
-        if found.lastgroup != "begin":
-            continue
-        end = text.find(ends, at)
-        if end < 0:
-            break
-        pieces += [text[kept : found.start()], " ", "\n" * text.count("\n", at, end)]
-        at = kept = end + len(ends)
-    return "".join([*pieces, text[kept:]])
+        parts.append(quoted(layout.quotes, several_lines=False))
+    return re.compile("|".join(parts))
 
 
 def splitter(layout: Layout) -> re.Pattern[str]:
@@ -64,14 +50,17 @@ def splitter(layout: Layout) -> re.Pattern[str]:
     return re.compile("|".join(parts))
 
 
-def braces_pattern(layout: Layout) -> str:
-    """The words, signs and comments of a text in braces."""
+def braces_pattern(layout: Layout, *, comments: bool = True) -> re.Pattern[str]:
+    """The words, signs and comments of a text in braces; ``comments``: block comments too, by what begins them."""
     parts = ["(?P<newline>\n)"]
     if layout.comments:
         parts.append(f"(?P<comment>^[^\\S\n]*(?:{any_of(layout.comments)}).*)")
         parts.insert(0, parts.pop())
     if layout.trailing_comments:
         parts.insert(0, f"(?P<remark>(?:(?<=\\s)|^)(?:{any_of(layout.trailing_comments)}).*)")
+    begins = layout.block_comments[0] if layout.block_comments and comments else ""
+    if begins:
+        parts.insert(0, f"(?P<begin>{re.escape(begins)})")
     if layout.quotes:
         parts.append(f"(?P<quoted>{quoted(layout.quotes)})")
     parts += [f"(?P<open>{re.escape(layout.open)})", f"(?P<close>{re.escape(layout.close)})"]
@@ -79,9 +68,9 @@ def braces_pattern(layout: Layout) -> str:
         parts.append(f"(?P<ends>{re.escape(layout.ends)})")
     if layout.signs:
         parts.append(f"(?P<sign>[{re.escape(layout.signs)}])")
-    every = layout.open + layout.close + layout.ends + layout.signs
-    parts.append(f"(?P<word>[^\\s{re.escape(every)}]+)")
-    return "|".join(parts)
+    sign = f"[^\\s{re.escape(layout.open + layout.close + layout.ends + layout.signs)}]"
+    parts.append(f"(?P<word>(?:(?!{re.escape(begins)}){sign})+)" if begins else f"(?P<word>{sign}+)")
+    return re.compile("|".join(parts), re.MULTILINE)
 
 
 def any_of(words: tuple[str, ...]) -> str:

@@ -4,12 +4,13 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from overhang.dialect.instantiate import Instantiated
+from overhang.dialect.layouts import laid_out
 from overhang.dialect.line_index import IndexedLine, LineIndex
 from overhang.dialect.matcher import Match, Matcher, Option, Values
 from overhang.dialect.model import BlockType, Dialect, SourceRef, Translation, literals_of
 from overhang.dialect.pattern import Mismatch, Tail
 from overhang.dialect.redactor import Reading, Redactor
-from overhang.dialect.tokenizer import Node, Text
+from overhang.dialect.tokenizer import Node
 
 _OPEN, _PASSED, _UNREAD = range(3)
 _NONE: Values = {}
@@ -73,7 +74,7 @@ class Scan:
 
     def __init__(self, dialect: Dialect, text: str, *, tracing: bool) -> None:
         self.dialect, self.tracing = dialect, tracing
-        self.text = Text(dialect.layout, text)
+        self.text = laid_out(dialect.layout, text)
         self.redactor = Redactor(self.text, (dialect.layout.say, dialect.layout.take_back), literals_of(dialect))
         self._within = secrets_within(dialect)
         self.outcomes: dict[int, tuple[Node, LineOutcome]] = {}
@@ -321,10 +322,8 @@ class Scan:
             return list(node.text)
         named = target.until[1:-1] if target.until.startswith("{") else ""
         if not named:
-            return self.text.take_text(None, target.until, sign=False)
-        sign = option.values[named]
-        begun = self.text.tail(node.raw or "", len(node.words) - len(option.left) - 1)
-        return self.text.take_text(begun.partition(sign)[2], sign, sign=True)
+            return self.text.take_text(node, target.until, None)
+        return self.text.take_text(node, option.values[named], len(node.words) - len(option.left) - 1)
 
     def fire(self, line: int) -> None:
         self.fired[line] = self.fired.get(line, 0) + 1

@@ -1,23 +1,10 @@
-"""From text to lines in their places: the layouts, tables in them, and free text between its delimiters."""
+"""A text laid out: its statements with their places, the words of its lines, and free text in it."""
 
-import re
-from collections.abc import Callable, Generator, Iterator
-from fnmatch import fnmatchcase
-from functools import partial
+from collections.abc import Iterator
 from typing import NamedTuple
 
-from overhang.dialect.layout_marks import (
-    braces_pattern,
-    label_pattern,
-    splitter,
-    unquoted,
-    without_comments,
-    without_leader,
-)
+from overhang.dialect.layout_marks import splitter, unquoted
 from overhang.dialect.model import Layout
-from overhang.dialect.table_rows import Columns, Row, is_rule
-
-_MOST_DEEP = 200
 
 
 class Node(NamedTuple):
@@ -64,33 +51,61 @@ class Text:
         self.at = 0
         self.counted = 0
         self.problems: list[tuple[int, str, int]] = []
-        self._text = text
-        self._never: dict[str, int] = {}
         self._splitter = splitter(layout)
         self._plain = not (layout.signs or layout.between or layout.trailing_comments)
-        self._comments = layout.comments + layout.trailing_comments
-        self._continued = layout.continued
-        self._labels = label_pattern(layout)
-        #: whether every line that says something is one by itself, as it stands
-        self._whole = not (layout.page_breaks or layout.continued or layout.continues or self._labels)
-        #: the lines as they are read, without comments of several words; and the index of the next statement
-        self._read = self.lines
-        if layout.block_comments and layout.form != "braces":
-            self._read = [line.rstrip("\r") for line in without_comments(text, layout).split("\n")]
-        #: whether each line is one statement, and nothing else
-        self._single = not (layout.between or layout.dormant)
-        self._headings = sorted(enumerate(layout.headings), key=lambda each: -len(each[1][0]))
-        self._index = 0
-        #: rows of tables by the heading that they stand under and their keys: the index of each
-        self._rows: dict[tuple[int, str], dict[str, int]] = {}
+        #: where other statements follow on the line of the last one: the line, and where that one ends; and where the
+        #: next one begins if free text lies between, or -1
+        self._beyond = ("", 0)
+        self._next = -1
+        #: behind which line free text that ends so never does
+        self._never: dict[tuple[str, bool], int] = {}
 
     def nodes(self) -> Iterator[Node]:
         """The statements, in order."""
-        if self.layout.form == "braces":
-            return self._braces()
-        return {"indented": self._indented, "flat": self._flat, "sections": self._sections}[self.layout.form]()
+        raise NotImplementedError
 
-    # -- lines and words -----------------------------------------------------------------------------------------------
+    def take_text(self, node: Node, until: str, sign: int | None) -> list[tuple[int, str]] | None:
+        """The free text behind the last statement; None where it never ends. Lines come with their numbers.
+
+        It goes up to the line ``until``, or where a word of the statement, of number ``sign``, begins with the sign
+        that ends it, from there up to the next such sign.
+        """
+        line, end = self._beyond
+        found: list[tuple[int, str]] = []
+        if sign is not None:
+            first = self.tail(node.raw or "", sign, comments=True).partition(until)[2]
+            if until in first:
+                return [(self.at, first[: first.index(until)])]
+            if (at := line.find(until, end)) >= 0:
+                self._next = at + len(until)
+                return [(self.at, first + line[end:at])]
+            first += line[end:]
+            found += [(self.at, first)] if first.strip() else []
+        elif line[end + 1 :].strip():
+            return None  # something else stands behind it
+        more = self._lines_until(until, by_sign=sign is not None)
+        if more is None:
+            return None
+        if line:
+            self._next = len(line)
+        self.counted += more[1] - self.at
+        self.at = more[1]
+        return found + more[0]
+
+    def _lines_until(self, until: str, *, by_sign: bool) -> tuple[list[tuple[int, str]], int] | None:
+        """The lines from the next one up to a sign or a line, and the number of the line that ends them."""
+        if self._never.get((until, by_sign), len(self.lines) + 1) <= self.at:
+            return None
+        found: list[tuple[int, str]] = []
+        for number in range(self.at, len(self.lines)):
+            line = self.lines[number]
+            if not (until in line if by_sign else line.strip() == until):
+                found.append((number + 1, line))
+                continue
+            before = line[: line.index(until)] if by_sign else ""
+            return found + ([(number + 1, before)] if before.strip() else []), number + 1
+        self._never[until, by_sign] = self.at
+        return None
 
     def split(self, line: str) -> list[str]:
         """The words of a line, quotes off."""
@@ -107,330 +122,27 @@ class Text:
             words.append(unquoted(found.group()) if found.lastgroup == "quoted" else found.group())
         return words
 
-    def places(self, line: str, most: int) -> Iterator[Placed]:
-        """The words of a line with their places, as many as begin before character ``most``."""
-        for found in self._splitter.finditer(line):
+    def places(self, line: str, most: int, begin: int = 0) -> Iterator[Placed]:
+        """The words of a line from a character on, with their places, as many as begin before character ``most``."""
+        for found in self._splitter.finditer(line, begin):
             if found.lastgroup == "comment" or found.start() > most:
                 return
             quoted = found.lastgroup == "quoted"
             text = unquoted(found.group()) if quoted else found.group()
             yield Placed(text, found.start(), found.end(), quoted, found.lastgroup == "sign")
 
-    def tail(self, line: str, word: int) -> str:
-        """A line from the word of this number (from 0) on, as it is written."""
+    def tail(self, line: str, word: int, *, comments: bool = False) -> str:
+        """A line from the word of this number (from 0) on, as it is written; with a comment behind it where asked."""
+        begin, alone = -1, False
         for number, found in enumerate(self._splitter.finditer(line)):
-            if number == word:
-                text = line[found.start() :].rstrip()
-                return unquoted(text) if found.lastgroup == "quoted" and found.end() == len(line.rstrip()) else text
-        return ""
-
-    def _line(self) -> tuple[int, str] | None:
-        """The next line that says something, and its number."""
-        while self.at < len(self._read):
-            line = self._read[self.at].rstrip()
-            self.at += 1
-            body = line.lstrip()
-            if not body or (self._comments and body.startswith(self._comments)):
-                continue
-            if self._whole:
-                self.counted += 1
-                return self.at, line
-            if self.layout.page_breaks and any(fnmatchcase(body, form) for form in self.layout.page_breaks):
-                continue
-            self.counted += 1
-            number = self.at
-            if self._continued and line.endswith(self._continued):
-                line = self._joined(line)
-            if self.layout.continues:
-                line = self._with_next(line)
-            if self._labels is not None:
-                line = without_leader(line, self._labels, self.layout.label_ends)
-            return number, line
-        return None
-
-    def _with_next(self, line: str) -> str:
-        """A line and those below that go on with it."""
-        sign = self.layout.continues
-        while self.at < len(self._read) and (body := self._read[self.at].strip()).startswith(sign):
-            line = f"{line} {body.removeprefix(sign).lstrip()}"
-            self.at += 1
-            self.counted += 1
-        return line
-
-    def _joined(self, line: str) -> str:
-        """A line and those that go on with it."""
-        parts = [line.removesuffix(self._continued)]
-        while line.endswith(self._continued) and self.at < len(self._read):
-            line = self._read[self.at].strip()
-            self.at += 1
-            self.counted += 1
-            parts.append(line.removesuffix(self._continued))
-        return " ".join(parts)
-
-    def take_text(self, first: str | None, until: str, *, sign: bool) -> list[tuple[int, str]] | None:
-        """The free text behind the last line, up to a sign or a line; None where that never comes.
-
-        ``first`` is what already stands of it on the last line. Lines come with their numbers.
-        """
-        found: list[tuple[int, str]] = []
-        if sign and first is not None:
-            if until in first:
-                return [(self.at, first[: first.index(until)])]
-            found += [(self.at, first)] if first.strip() else []
-        if self._never.get(until, len(self.lines) + 1) <= self.at:
-            return None
-        for number in range(self.at, len(self.lines)):
-            line = self.lines[number]
-            ends = until in line if sign else line.strip() == until
-            if not ends:
-                found.append((number + 1, line))
-                continue
-            before = line[: line.index(until)] if sign else ""
-            found += [(number + 1, before)] if before.strip() else []
-            self.counted += number + 1 - self.at
-            self.at = number + 1
-            return found
-        self._never[until] = self.at
-        return None
-
-    # -- layouts -------------------------------------------------------------------------------------------------------
-
-    def _statements(self, number: int, body: str, parent: int) -> Iterator[Node]:
-        """The statements of one line; several where the layout has a sign that parts them."""
-        for piece in self._parted(body) if self.layout.between else (body,):
-            dormant = bool(self.layout.dormant) and piece.startswith(self.layout.dormant)
-            if dormant:
-                piece = self._awake(piece)
-            self._index += 1
-            yield Node(number, self.at, parent, self.split(piece), piece, None, dormant)
-
-    def _awake(self, body: str) -> str:
-        """A dormant statement without what makes it dormant."""
-        sign = next(each for each in self.layout.dormant if body.startswith(each))
-        return body.removeprefix(sign).lstrip()
-
-    def _parted(self, body: str) -> Iterator[str]:
-        """The statements of a line, at the signs outside quotes."""
-        begin = 0
-        for word in self.places(body, len(body)):
-            if word.sign and word.text in self.layout.between:
-                if piece := body[begin : word.first].strip():
-                    yield piece
-                begin = word.behind
-        if piece := body[begin:].strip():
-            yield piece
-
-    def _indented(self) -> Iterator[Node]:
-        stack: list[tuple[int, int]] = []
-        closers = self.layout.closers
-        while (found := self._line()) is not None:
-            number, line = found
-            body = line.lstrip()
-            if body in closers:
-                continue
-            indent = len(line) - len(body)
-            if "\t" in line[:indent]:
-                indent = _indent(line)
-            while stack and stack[-1][0] >= indent:
-                stack.pop()
-            parent = stack[-1][1] if stack else -1
-            if self._single:
-                self._index += 1
-                yield Node(number, self.at, parent, self.split(body), body)
-            else:
-                yield from self._statements(number, body, parent)
-            stack.append((indent, self._index - 1))
-            if self.layout.tables:
-                yield from self._table(body, stack[-2][1] if len(stack) > 1 else -1, partial(_not_below, indent))
-
-    def _flat(self) -> Iterator[Node]:
-        while (found := self._line()) is not None:
-            number, line = found
-            body = line.strip()
-            if body in self.layout.closers:
-                continue
-            if self._single:
-                self._index += 1
-                yield Node(number, self.at, -1, self.split(body), body)
-            else:
-                yield from self._statements(number, body, -1)
-            if self.layout.tables:
-                yield from self._table(body, -1, None)
-
-    def _heading(self, body: str) -> tuple[int, str] | None:
-        """The words of a heading and how deep it is; None for another line."""
-        for level, (before, after) in self._headings:
-            long = len(body) > len(before) + len(after)
-            if long and body.startswith(before) and body.endswith(after):
-                return level, body[len(before) : len(body) - len(after)].strip()
-        return None
-
-    def _sections(self) -> Iterator[Node]:
-        stack: list[int] = []
-        while (found := self._line()) is not None:
-            number, line = found
-            body = line.strip()
-            if body in self.layout.closers:
-                if stack:
-                    stack.pop()
-                continue
-            dormant = bool(self.layout.dormant) and body.startswith(self.layout.dormant)
-            heading = self._heading(self._awake(body) if dormant else body)
-            if heading is None:
-                yield from self._statements(number, body, stack[-1] if stack else -1)
-                continue
-            level, words = heading
-            del stack[level:]
-            yield Node(number, self.at, stack[-1] if stack else -1, self.split(words), words, None, dormant, True)
-            stack.append(self._index)
-            self._index += 1
-            if self.layout.tables:
-                yield from self._table(words, stack[-2] if len(stack) > 1 else -1, self._ends_section)
-
-    def _ends_section(self, line: str) -> bool:
-        body = line.strip()
-        body = self._awake(body) if self.layout.dormant and body.startswith(self.layout.dormant) else body
-        return body in self.layout.closers or self._heading(body) is not None
-
-    # -- tables --------------------------------------------------------------------------------------------------------
-
-    def _table(self, head: str, outer: int, ends: Callable[[str], bool] | None) -> Iterator[Node]:
-        """The rows of the table that a line begins, each a block; ``ends`` tells the line behind it, which without it
-        is an empty one."""
-        folded = head.lower() if self.layout.ignore_case else head
-        form = next((each for each in self.layout.tables if fnmatchcase(folded, each.under)), None)
-        if form is None:
-            return
-        rows = self._rows.setdefault((outer, folded), {})
-        table = rows.setdefault("", self._index - 1)  # a table that comes again goes on with the first
-        columns: Columns | None = None
-        last = -1
-        while (found := self._row_line(ends)) is not None:
-            number, line = found
-            if columns is None:
-                columns = Columns.of(form, line)
-                self._note(number, columns.wrong, table)
-            elif not (is_rule(line) or columns.is_again(line)):
-                row = columns.row(line)
-                self._note(number, row.wrong, table)
-                last = yield from self._row_nodes(number, row, ({} if form.own_rows else rows, table, last))
-
-    def _row_line(self, ends: Callable[[str], bool] | None) -> tuple[int, str] | None:
-        """The next line of a table; None at its end."""
-        at, counted = self.at, self.counted
-        if ends is None and at < len(self._read) and not self._read[at].strip():
-            return None
-        found = self._line()
-        if found is not None and ends is not None and ends(found[1]):
-            self.at, self.counted = at, counted
-            return None
-        return found
-
-    def _note(self, number: int, wrong: str, table: int) -> None:
-        if wrong:
-            self.problems.append((number, wrong, table))
-
-    def _row_nodes(self, number: int, row: Row, place: tuple[dict[str, int], int, int]) -> Generator[Node, None, int]:
-        """A row as a block, and its cells as the lines in it; gives the block's index.
-
-        A row without a key goes on with the one above it.
-        """
-        rows, table, last = place
-        if row.wrong:
-            return last
-        at = last
-        if row.key:
-            key = f"={row.key}"
-            at = rows.get(key, -1)
-            if at < 0:
-                at = rows[key] = self._index
-                yield Node(number, self.at, table, self.split(row.key) or [row.key], row.key, None, row.dormant, True)
-                self._index += 1
-        elif at < 0:
-            self.problems.append((number, "this row has no key, and none stands above it", table))
-            return last
-        for column, cell in row.cells:
-            raw = f"{column} {cell}"
-            self._index += 1
-            yield Node(number, self.at, at, self.split(raw), raw, None, row.dormant)
-        return at
-
-    def _braces(self) -> Iterator[Node]:
-        layout = self.layout
-        text = without_comments(self._text, layout)
-        stack: list[tuple[int, int]] = []
-        words: list[str] = []
-        first = last = index = start = counted = 0
-        number = 1
-        for found in re.compile(braces_pattern(layout), re.MULTILINE).finditer(text):
-            kind = found.lastgroup
-            if kind in ("word", "quoted", "sign"):
-                if not words:
-                    first, start = number, found.start()
-                more = 0
-                if kind == "quoted":
-                    words.append(unquoted(found.group()))
-                    more = found.group().count("\n")
-                else:
-                    words.append(found.group())
-                if number != counted:
-                    self.counted += 1
-                self.counted += more
-                number += more
-                last = counted = number
-                continue
-            if kind in ("open", "close", "ends") and number != counted:
-                self.counted += 1
-                counted = number
-            if kind in ("open", "close", "ends") or (kind == "newline" and not layout.ends):
-                self.at = number
-                if words or kind == "open":
-                    raw = text[start : found.start()].rstrip() if first == last and words else None
-                    yield self._in_braces((first or number, last or number), stack, (words, raw), opens=kind == "open")
-                    if kind == "open":
-                        stack.append((index, first or number))
-                    index += 1
-                    words, first = [], 0
-                if kind == "close":
-                    self._close(stack, number)
-                if len(stack) > _MOST_DEEP:
-                    self.problems.append((number, f"blocks are nested more than {_MOST_DEEP} deep", -1))
-                    return
-            number += kind == "newline"
-        if words:
-            yield self._in_braces((first, last), stack, (words, None))
-        for _, line in stack:
-            self.problems.append((line, f"this block is never closed with {layout.close}", -1))
-
-    def _in_braces(
-        self,
-        lines: tuple[int, int],
-        stack: list[tuple[int, int]],
-        said: tuple[list[str], str | None],
-        *,
-        opens: bool = False,
-    ) -> Node:
-        """A statement inside the innermost block."""
-        place = stack[-1][0] if stack else -1
-        words, raw = said
-        if words and words[0] in self.layout.dormant:
-            return Node(*lines, place, words[1:], None, None, True, opens)
-        return Node(*lines, place, words, raw, None, False, opens)
-
-    def _close(self, stack: list[tuple[int, int]], number: int) -> None:
-        """Close the innermost block."""
-        if stack:
-            stack.pop()
-        else:
-            self.problems.append((number, f"this {self.layout.close} closes nothing", -1))
-
-
-def _indent(line: str) -> int:
-    """How far a line is indented, in characters."""
-    space = line[: len(line) - len(line.lstrip())]
-    return len(space.expandtabs(8))
-
-
-def _not_below(indent: int, line: str) -> bool:
-    """Whether a line stands no deeper than one that is indented so far."""
-    return _indent(line) <= indent
+            if found.lastgroup == "comment":
+                line = line[: found.start()]
+            elif number == word:
+                begin, alone = found.start(), found.lastgroup == "quoted"
+                if comments or not self.layout.trailing_comments:
+                    alone = alone and found.end() == len(line.rstrip())
+                    break
+            elif begin >= 0:
+                alone = False
+        text = line[begin:].rstrip() if begin >= 0 else ""
+        return unquoted(text) if alone else text

@@ -11,7 +11,7 @@ import sys
 import time
 import zlib
 
-from overhang.files import beside, files_below, open_regular, read_whole
+from overhang.files import CACHE, CACHE_KEY, beside, files_below, open_regular, read_whole
 from overhang.fleet.digests import SIZE, content_digest, digest
 from overhang.version import VERSION
 
@@ -19,7 +19,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:  # the typing module takes longer than this one
     from collections.abc import Callable, Iterable, Iterator, Sequence
 
-FILE, KEY, KEY_SIZE = "audits.sqlite", "key", 32
+KEY_SIZE = 32
 #: A larger answer is not kept: reading it again would gain little, and displace much.
 LARGEST = 64_000_000
 SCHEMA = """
@@ -144,11 +144,11 @@ def find(folder: str, asked: bytes, paths: "Sequence[str]", day: str) -> Answer 
     import sqlite3  # runs that keep nothing do without
 
     try:
-        if not os.path.exists(os.path.join(folder, FILE)):
+        if not os.path.exists(os.path.join(folder, CACHE)):
             return None
-        with open(os.path.join(folder, KEY), "rb") as stream:
+        with open(os.path.join(folder, CACHE_KEY), "rb") as stream:
             key = stream.read(KEY_SIZE)
-        base = sqlite3.connect(os.path.join(folder, FILE), timeout=_BUSY, isolation_level=None)
+        base = sqlite3.connect(os.path.join(folder, CACHE), timeout=_BUSY, isolation_level=None)
         try:
             ask = "SELECT used, day, state, files, code, value, seal FROM answer WHERE key = ? AND day IN ('', ?)"
             row = base.execute(ask, (asked, day)).fetchone()

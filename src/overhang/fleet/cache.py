@@ -14,8 +14,9 @@ import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
+from overhang.files import CACHE, CACHE_KEY
 from overhang.fleet import answers
-from overhang.fleet.answers import FILE, KEY, KEY_SIZE, Answer
+from overhang.fleet.answers import KEY_SIZE, Answer
 from overhang.text import OverhangError
 
 #: Beyond so many bytes what was not used for longest goes.
@@ -71,11 +72,11 @@ class Cache:
         self.folder = folder
         try:
             os.makedirs(folder, mode=0o700, exist_ok=True)
-            self.key = _key(os.path.join(folder, KEY))
+            self.key = _key(os.path.join(folder, CACHE_KEY))
         except OSError as error:
             raise CacheProblem(f"the cache {folder} cannot be used: {error.strerror}") from None
         with self._told():
-            self._base = sqlite3.connect(os.path.join(folder, FILE), timeout=_BUSY, isolation_level=None)
+            self._base = sqlite3.connect(os.path.join(folder, CACHE), timeout=_BUSY, isolation_level=None)
             self._base.execute("PRAGMA auto_vacuum = INCREMENTAL")
             self._base.execute("PRAGMA journal_mode = WAL")
             self._base.execute("PRAGMA synchronous = NORMAL")
@@ -194,7 +195,7 @@ class Cache:
 
 def contents_of(folder: str) -> Contents | None:
     """What the cache in a folder holds; None where there is none. Raises CacheProblem."""
-    if not os.path.exists(os.path.join(folder, FILE)):
+    if not os.path.exists(os.path.join(folder, CACHE)):
         return None
     return Cache(folder).contents()
 
@@ -202,7 +203,7 @@ def contents_of(folder: str) -> Contents | None:
 def remove(folder: str) -> bool:
     """Remove the cache in a folder, its key too; whether there was one. Raises CacheProblem."""
     found = False
-    for name in (FILE, f"{FILE}-wal", f"{FILE}-shm", KEY):
+    for name in (CACHE, f"{CACHE}-wal", f"{CACHE}-shm", CACHE_KEY):
         try:
             os.unlink(os.path.join(folder, name))
             found = True
@@ -227,5 +228,5 @@ def _key(path: str) -> bytes:
     with open(path, "rb") as stream:
         key = stream.read(KEY_SIZE)
     if len(key) < KEY_SIZE:
-        raise OSError(0, f"its file {KEY} is damaged; overhang cache --empty makes a new one")
+        raise OSError(0, f"its file {CACHE_KEY} is damaged; overhang cache --empty makes a new one")
     return key

@@ -8,10 +8,10 @@ from importlib.resources import files
 from itertools import islice
 
 from overhang.dialect.interpreter import Helpers, Step, read_dialect_text
+from overhang.dialect.layouts import laid_out
 from overhang.dialect.loader import read_dialect
 from overhang.dialect.model import BadDialect, Dialect
 from overhang.dialect.pattern import Mismatch, Pattern
-from overhang.dialect.tokenizer import Text
 from overhang.files import DIALECT as ENDING
 from overhang.files import STEP
 from overhang.language import ParsedConfig
@@ -94,7 +94,7 @@ class DialectReader:
         if not marks:
             return False
         layout = self.dialect.layout
-        text = Text(layout, head)
+        text = laid_out(layout, head)
         for line in text.lines[:_LOOKED_AT]:
             near = [mark for mark in marks if _may_stand_in(line, mark)]
             if near and self._fits(text.split(line.strip()), near):

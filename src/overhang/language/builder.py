@@ -5,59 +5,23 @@ existing device's blocks again. VTYs are kept by number, since each statement ab
 it.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
+from overhang.language.block_state import BlockState, Key, families_of, field_of, key_of
 from overhang.language.ir import PlacedStatement, Program, Remark, Statement
 from overhang.language.normalise import held_blocks
 from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
 from overhang.language.terminals import encode_vty_range
 from overhang.language.unparser import unparse_statement
-from overhang.model import Another, BlockInfo, Configured, Device, Entry, Family, Prefix, StoredSecret
+from overhang.model import Another, Configured, Device, Entry, Family, Prefix, StoredSecret
 from overhang.model.device import Override
 from overhang.model.vocabulary import PORTS
 from overhang.text import Origin
 
-Key = tuple[str, Any]
 _HIGHEST = 15
 _NOTHING_TO_DROP = "there is nothing to take back"
-
-
-class _BlockState:
-    """A block while it is built: its header's captures, where it began, what is in doubt, and its fields."""
-
-    __slots__ = (
-        "after",
-        "doubt",
-        "fields",
-        "head",
-        "origin",
-        "overrides",
-        "password_range",
-        "range",
-        "ranges",
-        "title",
-    )
-
-    def __init__(self, origin: Origin, head: Mapping[str, Any]) -> None:
-        self.origin = origin
-        self.head = dict(head)
-        self.doubt: Origin | None = None
-        #: how many lines in order stand before what is in doubt; None where their line numbers tell
-        self.after: int | None = None
-        self.fields: dict[str, Any] = {}
-        #: the range of the header that a VTY was last named by, and the one that its password was given under
-        self.range = self.password_range = ""
-        #: what a sheet calls the block, or the statement that says so; the header's range under which each field was
-        #: given, and what was replaced
-        self.title: str | Statement = ""
-        self.ranges: dict[str, str] = {}
-        self.overrides: dict[str, Override] = {}
-
-    def model_fields(self) -> dict[str, Any]:
-        """The fields as the model has them."""
-        return {name: tuple(value) if isinstance(value, list) else value for name, value in self.fields.items()}
 
 
 class Builder:
@@ -78,8 +42,8 @@ class Builder:
         self.remarks: list[Remark] = []
         #: the lines that take back what is not there
         self.missed: list[int] = []
-        self._blocks: dict[Key, _BlockState] = {}
-        self._vtys: dict[int, _BlockState] = {}
+        self._blocks: dict[Key, BlockState] = {}
+        self._vtys: dict[int, BlockState] = {}
         self._written: tuple[Statement | None, str] = (None, "")
         self._ranges: set[tuple[int, int]] = set()
         #: where the further passwords of each range of VTYs were given
@@ -96,15 +60,15 @@ class Builder:
         for block in schema.blocks.values():
             if block.keep is Keep.BY_NUMBER:
                 for number, entry in device.vtys.items():
-                    state = builder._vtys[number] = _held_state(block, entry, {})
+                    state = builder._vtys[number] = BlockState.of(block, entry, {})
                     builder._learn_passwords(state, entry)
                 continue
             for captures, value in held_blocks(block, device):
                 if value.block.origin is not None or value.block.doubt is not None:
-                    state = _held_state(block, value, captures)
+                    state = BlockState.of(block, value, captures)
                     statement = Statement(schema.by_field["", block.name].spec, captures)
                     state.title = statement
-                    key = _key(block, statement, state.origin)
+                    key = key_of(block, statement, state.origin)
                     builder._blocks[key] = state
         for state in (*builder._blocks.values(), *builder._vtys.values()):
             for field, said in state.fields.items():
@@ -115,7 +79,7 @@ class Builder:
         builder._unread_users = device.unread_users
         return builder
 
-    def _learn_passwords(self, state: _BlockState, entry: Entry) -> None:
+    def _learn_passwords(self, state: BlockState, entry: Entry) -> None:
         """Under which ranges a VTY's passwords were given."""
         if entry.password is not None:
             state.password_range = entry.item.removeprefix("entry:vty ")
@@ -133,7 +97,7 @@ class Builder:
     def steps(self, program: Program) -> Iterator[int]:
         """Take in the statements of a program one by one; after each its index is given, and the device may be asked
         for."""
-        targets: list[list[_BlockState]] = []
+        targets: list[list[BlockState]] = []
         texts: dict[int, list[tuple[int, str]]] = {}
         for owner, line, text in program.texts:
             texts.setdefault(owner, []).append((line, text))
@@ -165,11 +129,11 @@ class Builder:
         if name == "entry":
             states = list(self._vtys.values()) if head[1:] == ["vty"] else []
             if head[1:] in [[port] for port in PORTS]:
-                states = [self._blocks.setdefault((name, head[1]), _BlockState(origin, {}))]
+                states = [self._blocks.setdefault((name, head[1]), BlockState(origin, {}))]
         elif not states and block.keep is Keep.ONE:
-            states = [self._blocks.setdefault((name, None), _BlockState(origin, {}))]
+            states = [self._blocks.setdefault((name, None), BlockState(origin, {}))]
         elif not states and name == "elevation":
-            states = [self._blocks.setdefault((name, _HIGHEST), _BlockState(origin, {"level": _HIGHEST}))]
+            states = [self._blocks.setdefault((name, _HIGHEST), BlockState(origin, {"level": _HIGHEST}))]
         for state in states:
             state.doubt = state.doubt or origin
 
@@ -178,7 +142,7 @@ class Builder:
         state = self._blocks.get((block, None))
         return state is not None and field in state.fields
 
-    def _one(self, placed: PlacedStatement, targets: list[list[_BlockState]], doubt: int | None) -> list[_BlockState]:
+    def _one(self, placed: PlacedStatement, targets: list[list[BlockState]], doubt: int | None) -> list[BlockState]:
         statement, line = placed.statement, placed.line
         if not statement.spec.opens:
             states = targets[placed.owner]
@@ -197,14 +161,14 @@ class Builder:
                 state.doubt = state.doubt or Origin(self.file, doubt)
         return states
 
-    def _open(self, placed: PlacedStatement) -> Iterator[_BlockState]:
+    def _open(self, placed: PlacedStatement) -> Iterator[BlockState]:
         statement, line = placed.statement, placed.line
         block = self.schema.blocks[statement.spec.opens]
         origin = Origin(self.file, line)
         if block.keep is Keep.BY_NUMBER:
             yield from self._open_vtys(statement.captures["range"], origin, dropping=placed.drops_inside)
             return
-        key = _key(block, statement, origin)
+        key = key_of(block, statement, origin)
         state = self._blocks.get(key)
         if placed.drops_inside:
             if state is None:
@@ -213,7 +177,7 @@ class Builder:
                 yield state
             return
         if state is None:
-            state = self._blocks[key] = _BlockState(origin, statement.captures)
+            state = self._blocks[key] = BlockState(origin, statement.captures)
             state.title = statement
         else:
             self._again(block, state, statement, origin)
@@ -223,7 +187,7 @@ class Builder:
             self._name(state, statement.captures["name"], origin)
         yield state
 
-    def _again(self, block: BlockSpec, state: _BlockState, statement: Statement, origin: Origin) -> None:
+    def _again(self, block: BlockSpec, state: BlockState, statement: Statement, origin: Origin) -> None:
         """A block is begun that is there already."""
         if block.name == "banner":
             self._warn(origin.line, "this banner is given twice; the later one holds")
@@ -234,12 +198,12 @@ class Builder:
         else:
             self._warn(origin.line, "this block is on line {} already; the two are merged", state.origin.line)
 
-    def _name(self, state: _BlockState, name: str, origin: Origin) -> None:
+    def _name(self, state: BlockState, name: str, origin: Origin) -> None:
         if "name" in state.fields:
             self._warn(origin.line, "the device has a name already; the later one holds")
         state.fields["name"] = Configured(name, origin)
 
-    def _open_vtys(self, numbers: tuple[int, int], origin: Origin, *, dropping: bool) -> Iterator[_BlockState]:
+    def _open_vtys(self, numbers: tuple[int, int], origin: Origin, *, dropping: bool) -> Iterator[BlockState]:
         first, last = numbers
         if dropping:
             yield from (self._vtys[number] for number in range(first, last + 1) if number in self._vtys)
@@ -252,11 +216,11 @@ class Builder:
         for number in range(first, last + 1):
             state = self._vtys.get(number)
             if state is None:
-                state = self._vtys[number] = _BlockState(origin, {})
+                state = self._vtys[number] = BlockState(origin, {})
             state.range, state.title = spelt, title
             yield state
 
-    def _fill(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
+    def _fill(self, state: BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
         """A statement that does more than give a field one value."""
         spec = statement.spec
         if spec.field == INCOMPLETE:
@@ -309,10 +273,10 @@ class Builder:
         return not (spec.field == INCOMPLETE or statement.drop or spec.adds or spec.by_family)
 
     def _fill_plain(
-        self, states: Sequence[_BlockState], statement: Statement, origin: Origin, *, quiet: bool = False
+        self, states: Sequence[BlockState], statement: Statement, origin: Origin, *, quiet: bool = False
     ) -> None:
         """Give a field of some blocks one value: a statement about VTYs is about hundreds of them."""
-        field, secret = _field_of(statement), statement.spec.secret
+        field, secret = field_of(statement), statement.spec.secret
         said = Configured(statement.value, origin)
         for state in states:
             earlier = state.fields.get(field)
@@ -329,14 +293,14 @@ class Builder:
             if field == "password":
                 state.password_range = state.range
 
-    def _mark(self, state: _BlockState, statement: Statement, line: int) -> None:
+    def _mark(self, state: BlockState, statement: Statement, line: int) -> None:
         """The block may hold more than is stated, or no longer."""
         state.doubt = None if statement.drop else Origin(self.file, line)
         state.after = statement.captures.get("lines", 0)
         self.incomplete = self.incomplete or not statement.drop
 
     def _override(
-        self, state: _BlockState, field: str, statement: Statement, earlier: Configured[Any], later: Configured[Any]
+        self, state: BlockState, field: str, statement: Statement, earlier: Configured[Any], later: Configured[Any]
     ) -> None:
         """Note that a value replaces another that the same file gave under the same header."""
         if earlier.origin.file == later.origin.file and earlier.value != later.value:
@@ -346,9 +310,9 @@ class Builder:
                 state.title = unparse_statement(state.title)
             state.overrides[field] = Override(state.title, self._written[1], earlier, later)
 
-    def _fill_family(self, state: _BlockState, statement: Statement, origin: Origin, *, quiet: bool) -> None:
+    def _fill_family(self, state: BlockState, statement: Statement, origin: Origin, *, quiet: bool) -> None:
         family: Family = state.fields.get(statement.spec.field, Family())
-        for name in _families(statement):
+        for name in families_of(statement):
             earlier = getattr(family, name)
             if earlier is not None and not quiet:
                 self._warn_again(origin.line, earlier.origin.line)
@@ -370,7 +334,7 @@ class Builder:
             if not any(gone):
                 self._missing(line)
             return
-        wanted = _key(block, statement, Origin(self.file, line))
+        wanted = key_of(block, statement, Origin(self.file, line))
         keys = [
             key
             for key in self._blocks
@@ -381,7 +345,7 @@ class Builder:
         if not keys:
             self._missing(line)
 
-    def _drop_value(self, state: _BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
+    def _drop_value(self, state: BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
         spec = statement.spec
         if spec.adds:
             kept = state.fields.get(spec.field, [])
@@ -391,14 +355,14 @@ class Builder:
             state.fields[spec.field] = left
         elif spec.by_family:
             before = state.fields.get(spec.field, Family())
-            after = before._replace(**dict.fromkeys(_families(statement)))
-            for name in _families(statement):
+            after = before._replace(**dict.fromkeys(families_of(statement)))
+            for name in families_of(statement):
                 state.overrides.pop(f"{spec.field} {name}", None)
             found = after != before
             state.fields[spec.field] = after
         else:
             both = spec.block == "elevation" and spec.field == "password" and not statement.captures
-            fields = ("strong", "plain") if both else (_field_of(statement),)
+            fields = ("strong", "plain") if both else (field_of(statement),)
             gone = [state.fields.pop(field, None) for field in fields]
             for field in fields:
                 state.overrides.pop(field, None)
@@ -425,11 +389,11 @@ class Builder:
     def _made_vtys(self, block: BlockSpec) -> dict[int, Any]:
         """The VTYs by number; those of one range are one value."""
         found: dict[int, Any] = {}
-        before: _BlockState | None = None
+        before: BlockState | None = None
         made: Any = None
         for number, state in sorted(self._vtys.items()):
-            if before is None or not _same(before, state):
-                made = _made(block, state)
+            if before is None or not before.says_the_same(state):
+                made = state.built(block)
             found[number] = made
             before = state
         return found
@@ -438,14 +402,14 @@ class Builder:
         """The device as far as its statements give it."""
         found: dict[str, Any] = {}
         self._renumber()
-        by_name: dict[str, list[tuple[Any, _BlockState]]] = {}
+        by_name: dict[str, list[tuple[Any, BlockState]]] = {}
         for (name, which), state in self._blocks.items():
             by_name.setdefault(name, []).append((which, state))
         for block in self.schema.blocks.values():
             if block.keep is Keep.BY_NUMBER:
                 found[block.attribute] = self._made_vtys(block)
                 continue
-            made = {which: _made(block, state) for which, state in by_name.get(block.name, ())}
+            made = {which: state.built(block) for which, state in by_name.get(block.name, ())}
             if block.keep is Keep.ONE:
                 found[block.attribute] = made.get(None) or block.model()
             elif block.keep is Keep.IN_ORDER:
@@ -460,73 +424,9 @@ class Builder:
         return Device(file=self.file, overrides=tuple(overrides), unread_users=self._unread_users, **found)
 
 
-def _same(one: _BlockState, other: _BlockState) -> bool:
-    """Whether two blocks without a header of their own say the same, by the same statements."""
-    return (
-        one.fields == other.fields
-        and (one.origin, one.doubt, one.after) == (other.origin, other.doubt, other.after)
-        and one.password_range == other.password_range
-    )
-
-
-def _made(block: BlockSpec, state: _BlockState) -> Any:
-    head = {name: state.head.get(name) for name in block.head}
-    if head.get("prefix") == "unknown":
-        head["prefix"] = None
-    item = {"item": f"entry:vty {state.password_range}"} if state.password_range else {}
-    after = state.after
-    if after is None:
-        ordered = state.fields.get("rules") or state.fields.get("methods") or ()
-        doubt = state.doubt
-        after = sum(
-            doubt is not None and each.origin.file == doubt.file and each.origin.line < doubt.line for each in ordered
-        )
-    return block.model(
-        block=BlockInfo(state.origin, state.doubt, after, state.after is not None),
-        **head,
-        **item,
-        **state.model_fields(),
-    )
-
-
-def _held_state(block: BlockSpec, value: Any, captures: Mapping[str, Any]) -> _BlockState:
-    """A block of a device that is there, as it is while it is built."""
-    info: BlockInfo = value.block
-    state = _BlockState(info.origin or Origin("", 0), captures)
-    state.doubt = info.doubt
-    state.after = info.after if info.declared else None
-    for field, held in zip(value._fields, value, strict=True):
-        if field in ("block", "item", *block.head) and not isinstance(held, Configured):
-            continue
-        if type(held) is tuple:
-            held = list(held)
-        if held is not None and held != [] and held != Family():
-            state.fields[field] = held
-    return state
-
-
-def _key(block: BlockSpec, statement: Statement, origin: Origin) -> Key:
-    """What makes a block the same one when it is given again; each unknown address is one of its own."""
-    if block.keep is Keep.ONE:
-        return block.name, None
-    key = block.key(dict(statement.captures))
-    return block.name, origin if block.keep is Keep.IN_ORDER and key == "unknown" else key
-
-
-def _field_of(statement: Statement) -> str:
-    """The field that a statement fills: an elevation's password fills one of two."""
-    if statement.spec.block == "elevation" and statement.spec.field == "password" and statement.captures:
-        return "strong" if statement.value.one_way else "plain"
-    return statement.spec.field
-
-
 def _without_place(another: Another) -> Another:
     return another._replace(under="", number=0)
 
 
 def _itself(value: Any) -> Any:
     return value
-
-
-def _families(statement: Statement) -> tuple[str, ...]:
-    return (statement.captures["family"],) if "family" in statement.captures else ("ipv4", "ipv6")
