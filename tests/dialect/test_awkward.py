@@ -196,6 +196,19 @@ def test_free_text_is_no_statement_and_ends_where_it_does(body: str, source: str
     assert found.understood + len(found.unread) <= len(source.join(around).splitlines())
 
 
+def test_a_block_of_a_flat_text_is_there_whatever_is_read_of_it() -> None:
+    body = (
+        '[layout]\nform = "flat"\ntake-back = "no"\ndormant = ["~"]\n'
+        + WHO
+        + LEVEL
+        + rule("kept {k}", '""', inside='"who"')
+    )
+    source = "who lena rank 3\nwho ines kept open\nno who omar kept open\n~who eve kept open\nwho zoe chief\n"
+    found = read_dialect_text(dialect(body), source, "x")
+    users = {user.name: (user.block.origin and user.block.origin.line) for user in found.device.users.values()}
+    assert (users, list(found.unread)) == ({"lena": 1, "ines": 2}, [5])
+
+
 @pytest.mark.parametrize(("body", "source", "meant", "unread"), LAYOUTS)
 def test_layouts(body: str, source: str, meant: list[str], unread: list[int]) -> None:
     found = read_dialect_text(dialect(body), source, "x")

@@ -93,6 +93,7 @@ class Scan:
         self._straight = not (dialect.layout.say or dialect.layout.take_back or dialect.layout.form == "flat")
         self._readings: dict[tuple[int, int, int], Reading] = {}
         self._closed: dict[int, Context] = {}
+        self._begun: set[int] = set()
         self._outer: list[int] = [-1]
         self._known: dict[tuple[object, ...], int] = {}
         self._blocks: list[str] = [""]
@@ -177,6 +178,7 @@ class Scan:
     def flat(self, node: Node, outer: Context, words: list[str], *, taken: bool, skipped: int) -> Context:
         """A line that carries its whole path: its blocks are what it begins with."""
         context, at = outer, 0
+        heads: list[tuple[Option, Context]] = []
         while True:
             found = self._matcher.longest_head(context.block, words[at:])
             if found is None:
@@ -193,8 +195,19 @@ class Scan:
                 break
             self.head(node, skipped + at, option)
             context, at = inner, at + used
+            heads.append((option, inner))
         match = self._matcher.match(context.block, words[at:], self.tail_of(node, skipped + at))
+        if not taken and (match.options or match.facts or match.passed):
+            self.begun(node, heads)
         return self.take(node, context, match, taken=taken, skipped=skipped + at)
+
+    def begun(self, node: Node, heads: Iterable[tuple[Option, Context]]) -> None:
+        """A line of a flat text is the first one in some blocks: they are there, whatever stands in them."""
+        for option, inner in heads:
+            if option.target.every and inner.instance not in self._begun:
+                self._begun.add(inner.instance)
+                whole = option._replace(values=inner.values)
+                self.matches.append(LineMatch(node, (whole,), inner.instance, False))
 
     def enter(self, outer: Context, option: Option, node: Node | None = None) -> Context:
         """The context inside a block. In a flat text the same words are the same block, elsewhere each is its own."""
