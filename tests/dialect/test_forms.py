@@ -1,11 +1,15 @@
 """One device, written in every form of layout with whatever may stand in it beside statements, is read as itself."""
 
+import itertools
+import json
 import random
 from collections import Counter
 from collections.abc import Iterator
 
 from overhang.dialect import Dialect, read_dialect, read_dialect_text
-from overhang.language import ParsedConfig
+from overhang.dialect.unparser import phrase
+from overhang.language import ParsedConfig, read_sheet
+from tests.support.configs import said
 
 FORMS = ("indented", "flat", "sections", "braces")
 #: Settings of the layout, in which forms they are possible, and how they are written.
@@ -157,3 +161,36 @@ def test_a_device_is_itself_in_every_form() -> None:
         seen.update((written.form, key) for key in written.settings if written.banners)
     wanted = {(form, key) for key, forms, _ in SETTINGS for form in forms}
     assert {each for each in wanted if seen[each] < 3} == set()
+
+
+#: Names that a layout may take for something else.
+NAMES = (
+    *(
+        "lena",
+        "semi;colon",
+        "a b",
+        "x#y",
+        "br{ace}",
+        "=",
+        "a=b",
+        "!!x",
+        'q"uote',
+        "back\\slash",
+        "#lead",
+        "~dorm",
+        "/*c",
+    ),
+    *("end", "no", "set", "+plus", "Page 3", "trail\\", "[x]", "'q'", "who"),
+)
+
+
+def test_what_is_written_in_a_form_is_read_as_it_was_meant() -> None:
+    for seed in range(60):
+        dialect = Written(seed).dialect()
+        for name, inner in itertools.product(NAMES, (" level 5", " password readable withheld", "")):
+            statement = f"user {json.dumps(name)}:{inner}"
+            lines = phrase(dialect, [statement]).lines
+            assert lines is not None, (seed, statement)
+            config = read_dialect_text(dialect, "\n".join((*lines, "")), "x")
+            want = read_sheet(statement, "x")
+            assert (said(config), config.unread) == (said(want), ()), (seed, lines)

@@ -52,7 +52,7 @@ class Text:
         self.counted = 0
         self.problems: list[tuple[int, str, int]] = []
         self._splitter = splitter(layout)
-        self._plain = not (layout.signs or layout.between or layout.trailing_comments)
+        self._plain = layout.form != "braces" and not (layout.signs or layout.between or layout.trailing_comments)
         #: where other statements follow on the line of the last one: the line, and where that one ends; and where the
         #: next one begins if free text lies between, or -1
         self._beyond = ("", 0)

@@ -1,11 +1,15 @@
 """Writes statements of the sheet language in a maker's words, where one translation means exactly that statement."""
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from fnmatch import fnmatchcase
+from functools import lru_cache
 from typing import NamedTuple
 
+from overhang.dialect.layouts import laid_out
 from overhang.dialect.model import BlockType, Dialect, Layout, Translation
 from overhang.dialect.template import SECRET_AFTER, Template, may_begin, recognise
+from overhang.dialect.tokenizer import Text
 from overhang.language.ir import PlacedStatement
 from overhang.language.parsed_config import Phrased
 from overhang.language.parser import parse_program
@@ -152,10 +156,15 @@ def _filled(dialect: Dialect, target: Translation | BlockType, values: Mapping[s
         if pattern.open or wanted - {hole.name for hole in pattern.names()} or wanted - set(values):
             continue
         words = pattern.fill(values)
-        if words is not None:
-            line = " ".join(_quoted(dialect.layout, word) for word in words)
-            ends = dialect.layout.label_ends
-            return line.replace(f" {ends}", ends, 1) if ends else line
+        if words is None:
+            continue
+        layout = dialect.layout
+        line = " ".join(_quoted(layout, word) for word in words)
+        if layout.label_ends:
+            line = line.replace(f" {layout.label_ends}", layout.label_ends, 1)
+        if pattern.tokens[0].literal is not None and all(map(_harmless(layout).fullmatch, words)):
+            return line
+        return line if _is_read(layout, words, line, heads=isinstance(target, BlockType)) else None
     return None
 
 
@@ -164,8 +173,33 @@ def pattern_holes(target: Translation | BlockType) -> set[str]:
     return {hole.name for pattern in target.patterns for hole in pattern.names()}
 
 
+@lru_cache(maxsize=8)
+def _splitting(layout: Layout) -> Text:
+    """What splits lines into words as a layout does."""
+    return laid_out(layout, "")
+
+
+@lru_cache(maxsize=8)
+def _harmless(layout: Layout) -> re.Pattern[str]:
+    """Words that are none but themselves wherever they stand behind a keyword."""
+    marks = repr(tuple(layout))
+    signs = "".join(sign for sign in "-_./:@" if sign not in marks)
+    return re.compile(rf"[A-Za-z0-9{re.escape(signs)}]+")
+
+
+def _is_read(layout: Layout, words: Sequence[str], line: str, *, heads: bool) -> bool:
+    """Whether a line is read as these words: nothing in it is a comment, a sign, or goes on with another line."""
+    lines = [line, *_nested(layout, [MakerLine((line,), "x")], 0)] if heads and layout.form != "flat" else [line]
+    ends = layout.ends if layout.form == "braces" else ""
+    lines[0] += ends
+    nodes = list(laid_out(layout, "".join(f"{each}\n" for each in (f"x{ends}", *lines, f"x{ends}"))).nodes())
+    found = [node.words for node in nodes if not node.dormant and node.line == node.last]
+    return found == [["x"], words, *([words, ["x"]] if len(lines) > 1 else []), ["x"]]
+
+
 def _quoted(layout: Layout, word: str) -> str:
-    if word and not any(each.isspace() or each in layout.quotes for each in word):
+    ends = layout.continued and word.endswith(layout.continued)
+    if word and not ends and _splitting(layout).split(word) == [word]:
         return word
     sign = layout.quotes[:1] or '"'
     return sign + word.replace("\\", "\\\\").replace(sign, "\\" + sign) + sign
