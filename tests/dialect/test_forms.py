@@ -25,6 +25,7 @@ SETTINGS = (
     ("continues", FORMS[:3], '"+"'),
     ("page-breaks", FORMS[:3], '["Page *"]'),
     ("between", FORMS[:3], '";"'),
+    ("label-ends", FORMS[:3], '":"'),
     ("closers", ("indented",), '["end"]'),
     ("ends", ("braces",), '";"'),
 )
@@ -48,6 +49,10 @@ class Written:
         if self.form == "sections":
             self.settings |= {"headings": '["[*]"]', "closers": '["end"]'}
         self.equals = " = " if "signs" in self.settings else " "
+        if "label-ends" in self.settings:
+            self.settings |= {"leaders": '"."'}
+            self.settings.pop("signs", None)
+            self.equals = ": "
         self.say = "set " if "say" in self.settings else ""
         self.stop = ";" if "ends" in self.settings else ""
         self.users: dict[str, tuple[int, str | None]] = {}
@@ -101,6 +106,8 @@ class Written:
 
     def statement(self, text: str, indent: str) -> None:
         """A statement on lines of its own, perhaps on two, perhaps with a comment behind it."""
+        if self.maybe("label-ends"):
+            text = text.replace(": ", self.chance.choice((" : ", " .....: ", "...: ")), 1)
         first, _, rest = text.rpartition(" ")
         if self.maybe("continued") and '"' not in text:
             self.lines += [f"{indent}{first} \\", f"{indent}   {rest}"]

@@ -95,7 +95,7 @@ class LineText(Text):
                 line = self._joined(line)
             if self.layout.continues:
                 line = self._with_next(line)
-            if self._labels is not None:
+            if self._labels is not None and not self.layout.between:
                 line = without_leader(line, self._labels, self.layout.label_ends)
             return number, line
         return None
@@ -126,6 +126,8 @@ class LineText(Text):
         pieces = self._parted(body, 0) if self.layout.between else iter([(body, len(body))])
         while (found := next(pieces, None)) is not None:
             piece, end = found
+            if self._labels is not None and self.layout.between:
+                piece = without_leader(piece, self._labels, self.layout.label_ends)
             dormant = bool(self.layout.dormant) and piece.startswith(self.layout.dormant)
             if dormant:
                 piece = self._awake(piece)
