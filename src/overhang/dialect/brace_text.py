@@ -1,7 +1,9 @@
 """Texts whose blocks stand in braces, whatever their lines."""
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterator
+from functools import cached_property
 from typing import NamedTuple
 
 from overhang.dialect.layout_marks import braces_pattern, unquoted
@@ -40,6 +42,8 @@ class BraceText(Text):
         #: the last statement, what it was made of, and where the free text behind it ends, or -1
         self._last: tuple[Node, _Piece] | None = None
         self._finish = -1
+        #: where the next block comment ends
+        self._comment_end = 0
 
     def nodes(self) -> Iterator[Node]:
         """See Text."""
@@ -93,7 +97,7 @@ class BraceText(Text):
                 last = counted = number
             elif found is not None and kind == "begin":
                 behind = self._behind_comment(found)
-                number += text.count("\n", found.start(), behind)
+                number = self._line_of(behind)
                 whole, matches = False, self._pattern.finditer(text, behind)
             elif found is None or kind in ends:
                 if kind in _SIGNS and number != counted:
@@ -106,7 +110,7 @@ class BraceText(Text):
                     raw = text[starts[0] : found.start()].rstrip() if words and whole and first == last else None
                 yield _Piece(words, starts, kind, behind, first or number, last or number, number, raw)
                 if self._finish >= 0:
-                    number = counted = first + text.count("\n", starts[0], self._finish)
+                    number = counted = self._line_of(self._finish)
                     self.counted = before + number - first + 1
                     matches, self._finish = self._pattern.finditer(text, self._finish), -1
                 elif found is None:
@@ -120,11 +124,20 @@ class BraceText(Text):
     def _behind_comment(self, found: re.Match[str]) -> int:
         """Where it goes on behind a block comment; where it began if it never ends, for then it is none."""
         ends = self.layout.block_comments[1]
-        end = self._text.find(ends, found.end())
-        if end < 0:
-            self._pattern = braces_pattern(self.layout, comments=False)
-            return found.start()
-        return end + len(ends)
+        if self._comment_end < found.end() + len(ends):  # else it was sought before: one text may be gone over twice
+            end = self._text.find(ends, found.end())
+            if end < 0:
+                self._pattern = braces_pattern(self.layout, comments=False)
+                return found.start()
+            self._comment_end = end + len(ends)
+        return self._comment_end
+
+    @cached_property
+    def _line_feeds(self) -> list[int]:
+        return [found.start() for found in re.finditer("\n", self._text)]
+
+    def _line_of(self, offset: int) -> int:
+        return bisect_left(self._line_feeds, offset) + 1
 
     # -- free text -----------------------------------------------------------------------------------------------------
 
@@ -157,7 +170,7 @@ class BraceText(Text):
         if finish < 0:
             return None
         self._finish = finish + len(until)
-        line = piece.first + text.count("\n", piece.starts[0], at)
+        line = self._line_of(at)
         pieces = [each.rstrip("\r") for each in self._text[at:finish].split("\n")]
         edges = {0, len(pieces) - 1} if len(pieces) > 1 else set[int]()
         return [(line + place, each) for place, each in enumerate(pieces) if each.strip() or place not in edges]
