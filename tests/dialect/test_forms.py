@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from overhang.dialect import Dialect, read_dialect, read_dialect_text
+from overhang.dialect.scaffold import scaffold_dialect
 from overhang.dialect.unparser import phrase
 from overhang.language import ParsedConfig, read_sheet
 from tests.support.configs import said
@@ -201,3 +202,15 @@ def test_what_is_written_in_a_form_is_read_as_it_was_meant() -> None:
             config = read_dialect_text(dialect, "\n".join((*lines, "")), "x")
             want = read_sheet(statement, "x")
             assert (said(config), config.unread) == (said(want), ()), (seed, lines)
+
+
+def test_a_dialect_begun_from_any_form_can_be_used_and_holds_no_password() -> None:
+    right = 0
+    for seed in range(100):
+        written = Written(seed)
+        text = "\n".join([*written.lines, ""])
+        begun = scaffold_dialect([("quay.txt", text)], "begun")
+        layout = read_dialect(begun.encode(), "begun.dialect.toml").layout
+        right += layout.form == written.form
+        assert not [word for word in WORDS if word != "boat" and word in begun], seed
+    assert right >= 80

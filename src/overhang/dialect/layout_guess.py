@@ -12,6 +12,8 @@ _COMMENT_PAIRS = (("/*", "*/"), ("(*", "*)"), ("<!--", "-->"), ("{-", "-}"), ("#
 _TEXT_WORDS = re.compile(r"banner|greet|notice|message|motd|welcome|legend|chalk|text|board", re.IGNORECASE)
 _PRINT = re.compile(r"\s*\S.*?\s*([.·_])\1{2,}\s*([:=]?)\s")
 _PAGE = re.compile(r"(?i)^\W*(?:(?:.*\s)?page\s+\d+\b.*|[a-z]+ \d+ (?:of|/) \d+\W*)$")
+#: Words in quotes, and a block in braces on one line: a brace inside a word begins none.
+_QUOTED, _BRACES = re.compile(r"\"[^\"]*\""), re.compile(r"(?:^|\s)\{.*\}")
 _TAKES_BACK = frozenset("no not non undo un delete remove unset clear without cancel forget strip".split())
 _SEPARATOR = re.compile(r"\s(->|=>|:=|=)\s|^[\w.-]+(=)\S")
 
@@ -45,7 +47,8 @@ def guess_layout(texts: Sequence[str]) -> LayoutGuess:
     body = [line for line in lines if not (comments and line.lstrip().startswith(comments))]
     pages = _page_breaks(body)
     body = [line for line in body if not _PAGE.match(line)]
-    layout = _form(body, Layout(comments=comments, dormant=dormant, block_comments=pair, page_breaks=pages))
+    begun = [line for before, line in pairwise(["", *body]) if not before.rstrip().endswith("\\")]
+    layout = _form(begun, Layout(comments=comments, dormant=dormant, block_comments=pair, page_breaks=pages))
     if continues and layout.form != "braces":
         layout = layout._replace(continues=continues)
     layout = _more(body, layout)
@@ -186,12 +189,13 @@ def _form(body: Sequence[str], layout: Layout) -> Layout:
     """The form of blocks."""
     bare = [line.strip() for line in body]
     count = max(1, len(bare))
-    opens = sum(line.endswith("{") or bool(re.search(r"\{.*\}", line)) for line in bare)
-    if opens > 1 and any("}" in line for line in bare):
+    unquoted = [_QUOTED.sub('""', line) for line in bare]
+    opens = sum(line.endswith("{") or bool(_BRACES.search(line)) for line in unquoted)
+    if opens > 1 and any("}" in line for line in unquoted):
         others = [line for line in bare if not line.endswith(("{", "}", "};"))]
         inside = sum(";" in line for line in bare)
         ends = ";" if sum(line.endswith(";") for line in others) * 2 > len(others) or inside * 3 > count else ""
-        return layout._replace(form="braces", ends=ends)
+        return layout._replace(form="braces", ends=ends, page_breaks=())
     headings = _headings(bare)
     if headings:
         return layout._replace(form="sections", headings=headings)
