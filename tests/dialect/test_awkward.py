@@ -21,7 +21,7 @@ from overhang.language import read_sheet
 from overhang.loading import Loader, Projects
 from overhang.profiles.questions import QUESTIONS
 from overhang.project import Project
-from overhang.simulation import Attempt, decide
+from overhang.simulation import Attempt, ResolvedDevice, decide
 from overhang.simulation.expected_logins import ExpectedLogin, Place, first_wrong, run_expected
 from overhang.teach.stub import stub_text
 from overhang.teach.trust import digest_of
@@ -194,6 +194,29 @@ def test_free_text_is_no_statement_and_ends_where_it_does(body: str, source: str
     begins = around[0].count("\n") + 1
     assert (banners, sorted(found.unread)) == (lines, [] if lines else [begins, begins + 1])
     assert found.understood + len(found.unread) <= len(source.join(around).splitlines())
+
+
+@pytest.mark.parametrize(
+    ("source", "items"),
+    [
+        ("idle 0 2 5\nidle 0 4 5\nword 0 4 a\nword 0 2 b\n", {"0-2": "b", "0-4": "a"}),
+        ("word 0 4 a\nword 0 2 b\nword 0 4 c\n", {"0-4": "c"}),
+        ("also 0 4 a\nalso 0 2 b\nalso 0 4 c\n", {"0-4 2": "a", "0-2 2": "b", "0-4 3": "c"}),
+    ],
+)
+def test_a_password_of_vtys_is_named_by_the_range_that_it_was_given_for(source: str, items: dict[str, str]) -> None:
+    vtys = "entry vty {a}-{b}"
+    body = '[layout]\nform = "flat"\n'
+    for word, hole, means in (
+        ("idle", "{m:minutes}", "idle {m}"),
+        ("word", "{w}", "password readable {w}"),
+        ("also", "{w}", "another-password readable {w}"),
+    ):
+        body += rule(f"{word} {{a:number}} {{b:number}} {hole}", text(f"{vtys}: {means}"))
+    resolved = ResolvedDevice(read_dialect_text(dialect(body), source, "x").device)
+    assert {each.item: each.stored.text for each in resolved.locks()} == {
+        f"entry:vty {item}": password for item, password in items.items()
+    }
 
 
 def test_a_block_of_a_flat_text_is_there_whatever_is_read_of_it() -> None:

@@ -1,11 +1,13 @@
 """Open models: a device as instance data and back, against the real modules; and data that nobody should trust."""
 
 import json
+import random
 import re
 import subprocess
 import sys
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -128,6 +130,39 @@ def test_any_sheet_goes_through_json_and_xml_unchanged(text: str) -> None:
 @settings(max_examples=60, **CALM)
 def test_random_devices_go_through_json_and_xml_unchanged(seed: int) -> None:
     all_ways(read_sheet(Made(seed).text, "a.sheet").device)
+
+
+def shuffled(value: Any, chance: random.Random) -> Any:
+    """The same JSON, the members of each object in another order; in an array the order may count."""
+    if isinstance(value, dict):
+        return {key: shuffled(value[key], chance) for key in chance.sample(list(value), len(value))}
+    return [shuffled(each, chance) for each in value] if isinstance(value, list) else value
+
+
+def regrouped(element: ElementTree.Element, chance: random.Random) -> None:
+    """Put children of another name in another order, with comments between."""
+    groups: dict[str, list[ElementTree.Element]] = {}
+    for each in list(element):
+        regrouped(each, chance)
+        groups.setdefault(each.tag, []).append(each)
+        element.remove(each)
+    for name in chance.sample(list(groups), len(groups)):
+        element.extend([ElementTree.Comment("tides"), *groups[name]])
+
+
+def test_the_order_of_members_and_elements_says_nothing() -> None:
+    def blocks(config: ParsedConfig) -> list[str]:
+        assert config.unread == ()
+        return sorted(unparse(config.device, secrets=True).strip().split("\n\n"))
+
+    for seed in (*range(30), 50, 237, 240, 411, 421, 438):  # the last ones have VTYs with several passwords
+        chance = random.Random(seed)
+        device = read_sheet(Made(seed).text, "a.sheet").stated
+        data, root = to_json(device, secrets=True), ElementTree.fromstring(to_xml(device, secrets=True))
+        regrouped(root, chance)
+        mixed = JSON.read(json.dumps(shuffled(json.loads(data), chance)).encode(), "a.json")
+        assert blocks(mixed) == blocks(JSON.read(data.encode(), "a.json")), seed
+        assert blocks(XML.read(ElementTree.tostring(root), "a.xml")) == blocks(mixed), seed
 
 
 def test_what_is_written_is_valid_under_the_real_modules(model: DataModel) -> None:

@@ -46,6 +46,9 @@ class Builder:
         self._vtys: dict[int, BlockState] = {}
         self._written: tuple[Statement | None, str] = (None, "")
         self._ranges: set[tuple[int, int]] = set()
+        #: the range in each header of VTYs, by its number among the statements, and the last such header
+        self._spelt: dict[int, str] = {}
+        self._under = -1
         #: where the further passwords of each range of VTYs were given
         self._further: dict[str, list[Origin]] = {}
         self._unread_users: Origin | None = None
@@ -98,6 +101,7 @@ class Builder:
         """Take in the statements of a program one by one; after each its index is given, and the device may be asked
         for."""
         targets: list[list[BlockState]] = []
+        self._spelt.clear()
         texts: dict[int, list[tuple[int, str]]] = {}
         for owner, line, text in program.texts:
             texts.setdefault(owner, []).append((line, text))
@@ -146,6 +150,8 @@ class Builder:
         statement, line = placed.statement, placed.line
         if not statement.spec.opens:
             states = targets[placed.owner]
+            if placed.owner != self._under and placed.owner in self._spelt:
+                self._again_under(placed.owner, states)
             if self._is_plain(statement):
                 self._fill_plain(states, statement, Origin(self.file, line))
                 return []
@@ -156,6 +162,9 @@ class Builder:
             self._drop_block(statement, line)
             return []
         states = list(self._open(placed))
+        if states and states[0].range and not placed.drops_inside:
+            self._under = len(targets)
+            self._spelt[self._under] = states[0].range
         if doubt is not None:
             for state in states:
                 state.doubt = state.doubt or Origin(self.file, doubt)
@@ -212,13 +221,20 @@ class Builder:
             self._warn(origin.line, "these VTYs have a block already; the two are merged")
         self._ranges.add(numbers)
         spelt = encode_vty_range(numbers)
-        title = f"entry vty {spelt}"
+        title = _vty_title(spelt)
         for number in range(first, last + 1):
             state = self._vtys.get(number)
             if state is None:
                 state = self._vtys[number] = BlockState(origin, {})
             state.range, state.title = spelt, title
             yield state
+
+    def _again_under(self, owner: int, states: Sequence[BlockState]) -> None:
+        """What follows is said under a header that VTYs were given before, and others since."""
+        self._under = owner
+        for state in states:
+            state.range = self._spelt[owner]
+            state.title = _vty_title(state.range)
 
     def _fill(self, state: BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
         """A statement that does more than give a field one value."""
@@ -422,6 +438,10 @@ class Builder:
         built = [*self._blocks.values(), *self._vtys.values()]
         overrides = dict.fromkeys(each for state in built for each in state.overrides.values())
         return Device(file=self.file, overrides=tuple(overrides), unread_users=self._unread_users, **found)
+
+
+def _vty_title(spelt: str) -> str:
+    return f"entry vty {spelt}"
 
 
 def _without_place(another: Another) -> Another:
