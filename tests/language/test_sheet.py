@@ -10,6 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from overhang.language import SCHEMA, read_bytes, read_sheet, unparse
+from overhang.language.builder import Builder
 from overhang.language.lexer import Word
 from overhang.language.parser import LineParser, parse_program
 from overhang.language.syntax import match, write
@@ -410,6 +411,37 @@ def test_random_devices_are_written_and_read_back(seed: int) -> None:
     blanked = unparse(device, secrets=False)
     assert not read_sheet(blanked, "t").unread
     assert not re.search(r"\b(readable|masked|hashed|opaque)\b", blanked)
+
+
+def mixed_blocks(seed: int) -> list[str]:
+    """Blocks of two random devices in any order, with some that take back what others say."""
+    chance = random.Random(seed)
+    text = "\n".join((Made(seed).text, Made(seed + 1_000_000).text))
+    found = [each for each in re.split(r"\n(?=[^\s#])", text) if each.strip()]
+    chance.shuffle(found)
+    for _ in range(chance.randint(0, 4)):
+        head, *inner = chance.choice(found).splitlines()
+        inner = [line.split() for line in inner if line.strip() and line.strip()[0] not in "|#"]
+        gone = f"drop {head.removesuffix(':')}"
+        if inner and head.endswith(":") and chance.random() < 0.7:
+            words = chance.choice(inner)
+            gone = f"{head}\n    drop {' '.join(words[: chance.randint(1, len(words))])}"
+        found.insert(chance.randint(0, len(found)), gone)
+    return found
+
+
+def test_what_two_files_say_is_what_one_says_and_is_written_and_read_back() -> None:
+    for seed in (*range(25), 106, 202, 214, 248, 256, 401):  # the last ones have ranges of VTYs that overlap
+        blocks = mixed_blocks(seed)
+        place = random.Random(seed).randint(0, len(blocks))
+        first, second = ("\n".join((*part, "")) for part in (blocks[:place], blocks[place:]))
+        before = Builder("first")
+        before.add(parse_program(first, "first"))
+        after = Builder.over(before.device(), "second")
+        after.add(parse_program(second, "second"))
+        device = after.device()
+        assert bare(device)[2:] == bare(read_sheet(first + second, "both").device)[2:], seed
+        assert bare(read_sheet(unparse(device, secrets=True), "again").device)[2:] == bare(device)[2:], seed
 
 
 @given(

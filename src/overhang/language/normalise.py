@@ -1,13 +1,13 @@
 """A device as statements again, in the order of the schema: what the unparser and the writers of data write."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from overhang.language.ir import Statement
 from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, CompiledSpec, Keep, Schema
 from overhang.language.terminals import decode_vty_range
-from overhang.model import Another, BlockInfo, Configured, Device, Family, StoredSecret
+from overhang.model import Another, BlockInfo, Configured, Device, Entry, Family, StoredSecret
 from overhang.model.stored_secret import FORMS_WITH_TEXT, Form
 
 
@@ -102,7 +102,10 @@ class Normaliser:
         for entry in device.vtys.values():
             for said in entry.others:
                 given.setdefault((said.value.under, said.value.number), said)
-        for (text, place), said in sorted(given.items(), key=lambda each: (each[1].origin.line, each[0])):
+        in_line = sorted(given, key=lambda each: (given[each].origin.line, each))
+        by_number = {text: iter(sorted(each for each in given if each[0] == text)) for text, _ in in_line}
+        for text, place in (next(by_number[text]) for text, _ in in_line):  # lines may be those of several files
+            said = given[text, place]
             numbers = decode_vty_range(text)
             statement = self.statement("vty", "others", said.value)
             yield NormalBlock(self._header(block, {"range": numbers}), (statement,), another=said.value)
@@ -116,15 +119,17 @@ class Normaliser:
     def _vtys(self, device: Device) -> Iterator[NormalBlock]:
         """VTYs that are configured alike, in runs. A password comes first, under the range it is known by."""
         block = self._schema.blocks["vty"]
-        ranges: dict[str, tuple[int, StoredSecret]] = {}
+        ranges: dict[str, Configured[StoredSecret]] = {}
         for entry in device.vtys.values():
             if entry.password is not None:
-                numbers = entry.item.removeprefix("entry:vty ")
-                ranges[numbers] = (entry.password.origin.line, entry.password.value)
-        for text, (_, stored) in sorted(ranges.items(), key=lambda each: each[1][0]):
+                ranges[_range_of(entry)] = entry.password
+        covered: dict[int, list[str]] = {}
+        for text in ranges:
+            for number in _numbers(decode_vty_range(text)):
+                covered.setdefault(number, []).append(text)
+        for text in _last_wins(device, sorted(ranges, key=lambda each: ranges[each].origin.line), covered):
             header = self._header(block, {"range": decode_vty_range(text)})
-            yield NormalBlock(header, (self.statement("vty", "password", stored),))
-        covered = {number for text in ranges for number in _numbers(decode_vty_range(text))}
+            yield NormalBlock(header, (self.statement("vty", "password", ranges[text].value),))
         for number in sorted(covered):
             header = self._header(block, {"range": (number, number)}, drop=number not in device.vtys)
             if header.drop or device.vtys[number].password is None:
@@ -140,6 +145,29 @@ class Normaliser:
                 runs.append((number, number, body))
         for low, high, body in runs:
             yield NormalBlock(self._header(block, {"range": (low, high)}), body)
+
+
+def _range_of(entry: Entry) -> str:
+    """The range under which a VTY's password is known."""
+    return entry.item.removeprefix("entry:vty ")
+
+
+def _last_wins(device: Device, ranges: Sequence[str], covered: Mapping[int, Sequence[str]]) -> Iterator[str]:
+    """Ranges in such an order that each VTY gets the password that it has: the later one counts, as they overlap.
+
+    Where they need not be in another order they stay in this; lines do not tell, since they may be those of several
+    files, or one line may say it all.
+    """
+    behind: dict[str, set[str]] = {}
+    for number, several in covered.items():
+        entry = device.vtys.get(number)
+        if len(several) > 1 and entry is not None and entry.password is not None:
+            behind.setdefault(_range_of(entry), set()).update(several)
+    left = dict.fromkeys(ranges)
+    while left:
+        text = next((each for each in left if not (behind.get(each, {each}) - {each}) & left.keys()), next(iter(left)))
+        del left[text]
+        yield text
 
 
 def _numbers(numbers: tuple[int, int]) -> range:
