@@ -315,6 +315,14 @@ MESSAGES = [
      "the same password is used in 2 places (account a and account b): one leak opens all of them", [1, 2]),
     ("ssh-weak-key", "ssh:\n    host-key dsa 1024", "low", "an SSH host key is DSA with 1024 bits, a kind no longer trusted: "
      "whoever breaks it can impersonate the device and read what is typed", [2]),
+    ("account-unused", "entry console:\n    check password\n    password readable x\nuser a: password readable y\nuser b: password readable z", "low",
+     "2 accounts (a and b) cannot log in anywhere: left in place, they expose their passwords and may become usable with the "
+     "next change", [4, 5]),
+    ("account-unused", "entry console:\n    check password\n    password readable x\nssh: off\nuser a: public-key ssh-ed25519 AAAA", "low",
+     "account a cannot log in anywhere: left in place, it may become usable with the next change", [5]),
+    ("vty-weaker-than-others", "telnet: on\nuser a: password readable x\nentry vty 0-3:\n    check users\n    accept telnet\n"
+     "entry vty 4:\n    check nothing\n    accept telnet", "high",
+     "VTY 4 is weaker than VTY 0-3: it asks for no password; anyone who opens enough connections at once reaches it", [1, 7, 8]),
     ("idle-timeout", "entry console:\n    idle 1h\n    check nothing", "low",
      "sessions on the console time out after 1 hour, above 10 minutes: an unattended session stays usable", [2]),
     ("method-list-missing", "methods crew for login: users\nuser a: password readable x\nentry console: check methods Crew", "low",

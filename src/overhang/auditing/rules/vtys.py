@@ -111,6 +111,11 @@ def _respects(weak: Strength, groups: list[Strength]) -> Iterator[Respect]:
         yield Respect("accept any source address", weak.anywhere, AttackerEffort.SECRET_NEEDED, key, than)
 
 
+def _third_person(words: str) -> str:
+    """What one does, where the words say what several do: "accepts Telnet"."""
+    return words.replace(" ", "s ", 1)
+
+
 @rule("vty-weaker-than-others", after="empty-password")
 def vty_weaker_than_others(context: RuleContext) -> Iterator[Finding]:
     """Groups of VTYs that are easier to log in at than another group in use."""
@@ -120,10 +125,12 @@ def vty_weaker_than_others(context: RuleContext) -> Iterator[Finding]:
         than = next((each.than for each in found), None)
         if than is None:
             continue
-        be = "is" if len(weak.numbers) == 1 else "are"
+        one = len(weak.numbers) == 1
+        be, they, them = ("is", "it", "it") if one else ("are", "they", "them")
+        how = listed(_third_person(each.words) if one else each.words for each in found)
         message = (
-            f"{vtys_label(weak.numbers)} {be} weaker than {vtys_label(than.numbers)}: they "
-            f"{listed(each.words for each in found)}; anyone who opens enough connections at once reaches them"
+            f"{vtys_label(weak.numbers)} {be} weaker than {vtys_label(than.numbers)}: {they} {how}; "
+            f"anyone who opens enough connections at once reaches {them}"
         )
         because: list[Provenance] = []
         for point in weak.points:
@@ -151,7 +158,10 @@ def vty_not_configured(context: RuleContext) -> Iterator[Finding]:
         paths = [path for point in group for path in point.paths]
         free = [path for path in paths if not path.needs]
         effect = f"accept logins up to level {max(path.level for path in paths)}" if paths else "drop every login"
-        message = f"{vtys_label(numbers)} exist but are not configured: they {effect}"
+        exist = f"exist but are not configured: they {effect}"
+        if len(numbers) == 1:
+            exist = f"exists but is not configured: it {_third_person(effect)}"
+        message = f"{vtys_label(numbers)} {exist}"
         model = next(
             (point.view for each in context.vty_groups for point in each if point.numbers[0] in configured), None
         )
