@@ -259,9 +259,11 @@ def account_unused(context: RuleContext) -> Iterator[Finding]:
     parts = [account.name + (f" ({why})" if (why := shut(context, account)) else "") for account in left]
     subject = f"account {parts[0]}" if len(parts) == 1 else f"{counted(len(parts), 'account')} ({listed(parts)})"
     one = len(left) == 1
-    exposed = ("it exposes its password and " if one else "they expose their passwords and ") if any(
-        account.credential is not None for account in left
-    ) else ("it " if one else "they ")
+    exposed = (
+        ("it exposes its password and " if one else "they expose their passwords and ")
+        if any(account.credential is not None for account in left)
+        else ("it " if one else "they ")
+    )
     message = f"{subject} cannot log in anywhere: left in place, {exposed}may become usable with the next change"
     fix = [f"drop {fixes.named('user', account.name)}" for account in left]
     because = [account.origin for account in left]
