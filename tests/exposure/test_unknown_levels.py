@@ -5,7 +5,7 @@ import random
 
 import pytest
 
-from overhang.exposure import AccessPath, find_paths, resolve
+from overhang.exposure import AccessPath, AccessPaths, find_paths, resolve
 from overhang.exposure.explore import Explorer
 from overhang.exposure.exploring_oracle import ExploringOracle
 from overhang.language import read_sheet
@@ -51,6 +51,42 @@ def test_few_levels_lead_to_as_much_as_all(start: int, monkeypatch: pytest.Monke
             assert complete or not entirely
             if entirely:
                 assert found == every, (seed, text)
+
+
+def reaches(found: AccessPaths) -> list[tuple[str, list[frozenset[str]], int, int | None]]:
+    """Of each path the way, the items that it needs one each of, the level, and the sources."""
+    names = found.credentials.names
+    return [
+        (path.via, [frozenset(names[each]) for each in path.needs], path.level, path.sources) for path in found.paths
+    ]
+
+
+def test_what_is_certain_stays_possible_where_a_line_is_not_understood() -> None:
+    compared = 0
+    for seed in (*range(50), 136, 161, 1404, 1522, 1697, 1758):  # the last ones have another door
+        chance = random.Random(seed)
+        profile = chance.choice(("entry-first", "role-based", "appliance", "bound-entry", "list-wide", "two-tier"))
+        lines = Made(seed).text.replace("profile made", f"profile {profile}").split("\n")
+        place = chance.randrange(1, len(lines))
+        indent = lines[place][: len(lines[place]) - len(lines[place].lstrip())]
+        junk = chance.choice(("zorp quux", "zorp:", "user", "level seven", "check something else", "via x", "policy"))
+        doubtful = "\n".join([*lines[:place], indent + junk, *lines[place:]])
+        known, doubted = (
+            find_paths(resolve(read_sheet(text, "t"), Project(), HashBudget(0)), NOW)
+            for text in ("\n".join(lines), doubtful)
+        )
+        alike = known.address_classes.pieces == doubted.address_classes.pieces
+        if not (known.complete and doubted.complete and alike):
+            continue
+        compared += 1
+        possible = reaches(doubted)
+        for path, (via, needs, level, sources) in zip(known.paths, reaches(known), strict=True):
+            left = -1 if sources is None else sources
+            for other, wanted, higher, reached in possible if path.sure else ():
+                if other == via and higher >= level and all(any(one & each for one in needs) for each in wanted):
+                    left &= 0 if reached is None else ~reached
+            assert not (path.sure and left), (seed, via, needs)
+    assert compared > 45
 
 
 def in_doubt(seed: int) -> tuple[bool, list[AccessPath]]:

@@ -10,11 +10,13 @@ from typing import NamedTuple
 from overhang.auditing.aspects import Aspect, aspects_of
 from overhang.auditing.context import RuleContext
 from overhang.auditing.findings import Finding, Severity
+from overhang.auditing.timeouts import timeouts
 from overhang.auditing.wording import listed
 from overhang.exposure import AccessPath
 from overhang.exposure.phrases import from_phrase
 from overhang.model.blocks import BlockInfo
 from overhang.model.vocabulary import PORTS, VTY_WAYS, way_label
+from overhang.profiles import UNKNOWN
 
 _FREE_ELEVATION = ("no-enable-secret", "elevation-without-account", "elevation-no-authentication")
 _NO_SSH = ("ssh-off", "ssh-no-key", "ssh-no-identity", "ssh-needs-account")
@@ -81,25 +83,49 @@ class _Checklist:
             return Mark.CANNOT_TELL, maybe.message
         if certain:
             return Mark.WEAK, next(each.message for each in certain if each.severity == worst)
-        doubt = self.block_doubt(aspect)
-        if doubt or self.loose_doubt:
+        if self.block_doubt(aspect, mark) or self.loose_doubt:
             return Mark.CANNOT_TELL, "a line that may be about it was not understood"
+        if aspect is Aspect.POLICY and self.unjudged():
+            return Mark.CANNOT_TELL, "logins, or how soon idle ones end, depend on something that is not known"
         return mark, reason
 
-    def block_doubt(self, aspect: Aspect) -> bool:
+    def unjudged(self) -> bool:
+        """Whether what is asked of passwords and sessions may be missed where somebody may log in: nobody knows when
+        sessions end, or no login by a password is certain."""
+        lock, pause = self.context.device.passwords.lock, self.context.device.management.pause
+        lax = pause is None if lock is None else lock.value.failures > self.context.thresholds.failures
+        if lax and self.unsure and not any(path.needs for path in self.context.paths):
+            return True
+        unsure = {path.via for path in self.unsure}
+        for point in self.context.access_points:
+            for _, idle, _ in timeouts(self.context, point) if point.paths or point.via in unsure else ():
+                late = idle.value is None or (idle.value is not UNKNOWN and idle.value > self.context.thresholds.idle)
+                if idle.value is UNKNOWN or (late and not point.paths):
+                    return True
+        return False
+
+    def block_doubt(self, aspect: Aspect, mark: Mark) -> bool:
+        """Whether a line was not understood in a block that an aspect hangs on; that nothing is there hangs on more."""
         device = self.context.device
+        if aspect is Aspect.ELEVATION and mark is Mark.NOT_THERE and device.unread_users is not None:
+            return True
+        ports = [device.console.block, device.auxiliary.block]
+        vtys = [*(each.block for each in device.vtys.values()), device.ssh.block, device.telnet.block]
+        doors = [device.web.block, device.snmp.block, *(each.block for each in device.doors.values())]
+        limits = [device.management.block, *(each.block for each in device.sources.values())]
+        others = [each for via, each in self.context.resolved.services.items() if via not in VTY_WAYS]
+        at_doors = limits if any(each.on.value != "off" for each in others) else []
+        users = [each.block for each in device.users.values()]
+        elevating = [*ports, *vtys, *users] if mark is Mark.NOT_THERE else []
         blocks: dict[Aspect, list[BlockInfo]] = {
-            Aspect.CONSOLE: [device.console.block],
-            Aspect.AUXILIARY: [device.auxiliary.block],
-            Aspect.VTY: [entry.block for entry in device.vtys.values()],
-            Aspect.ELEVATION: [each.block for each in device.elevations.values()],
-            Aspect.AUTHENTICATION: [
-                *(user.block for user in device.users.values()),
-                *(methods.block for methods in device.lists.values()),
-            ],
-            Aspect.TRANSPORT: [device.ssh.block, device.telnet.block],
-            Aspect.SOURCES: [device.management.block, *(each.block for each in device.sources.values())],
-            Aspect.DOORS: [device.web.block, device.snmp.block, *(each.block for each in device.doors.values())],
+            Aspect.CONSOLE: ports[:1],
+            Aspect.AUXILIARY: ports[1:],
+            Aspect.VTY: vtys + limits,
+            Aspect.ELEVATION: [*(each.block for each in device.elevations.values()), *elevating],
+            Aspect.AUTHENTICATION: [*users, *(methods.block for methods in device.lists.values())],
+            Aspect.TRANSPORT: vtys + limits,
+            Aspect.SOURCES: vtys + doors + limits,
+            Aspect.DOORS: doors + at_doors,
             Aspect.POLICY: [device.passwords.block],
             Aspect.KEEPING: [device.management.block, device.facts.block],
         }

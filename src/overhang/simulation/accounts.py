@@ -309,14 +309,16 @@ def _not_via(run: Evaluation, account: Account, via: str) -> Step | None:
         if holder is not None and holder.not_via is not None and via in holder.not_via.value:
             return Step(run.stage, Reason.NOT_VIA, holder.not_via.origin, (account.name, way_label(via)))
     origin: Provenance
+    listed = False
     if account.ways is not None:
         ways, origin = account.ways
+        listed = isinstance(origin, Origin)
     else:
         fact = run.resolved.unsaid("unsaid-via", account.limits)
         origin = fact.origin
         ways = run.settle(fact, "unsaid-via")
-    if via in ways or (ways == WAYS and not isinstance(origin, Origin)):
-        return None  # "all" of a profile has the doors too, which no account can list
+    if via in ways or (ways == WAYS and not listed):
+        return None  # where none are listed, all are the doors too, which no account can list
     return Step(run.stage, Reason.NOT_VIA, origin, (account.name, way_label(via)))
 
 

@@ -1,21 +1,18 @@
 """Sessions that stay open, and the banner before login."""
 
-import math
 import re
 from collections.abc import Iterator
 
 from overhang.auditing import fixes
-from overhang.auditing.context import AccessPoint, RuleContext
+from overhang.auditing.context import RuleContext
 from overhang.auditing.findings import Finding, Severity, stated
 from overhang.auditing.registry import Topic
+from overhang.auditing.timeouts import timeouts
 from overhang.auditing.wording import listed
 from overhang.model import Banner
 from overhang.model.durations import describe_duration, format_duration
-from overhang.model.vocabulary import PORTS, WEB_WAYS
 from overhang.profiles import UNKNOWN
 from overhang.simulation import Provenance
-from overhang.simulation.result import Resolved
-from overhang.text import Origin
 
 rule = Topic("sessions and banners", 12)
 _WELCOME = re.compile(r"\b(welcome|hello|greetings|come in|feel free|glad to|nice to see)\b", re.IGNORECASE)
@@ -30,7 +27,7 @@ def idle_timeout(context: RuleContext) -> Iterator[Finding]:
     most = context.thresholds.idle
     found: dict[int | None, list[tuple[str, Provenance, str]]] = {}
     for point in context.access_points:
-        for label, idle, head in _timeouts(context, point) if point.paths else ():
+        for label, idle, head in timeouts(context, point) if point.paths else ():
             if idle.value is not UNKNOWN and (idle.value is None or idle.value > most):
                 found.setdefault(idle.value, []).append((label, idle.origin, head))
     for policy in context.device.policies.values():
@@ -48,25 +45,6 @@ def idle_timeout(context: RuleContext) -> Iterator[Finding]:
         fix = fixes.blocks((head for _, _, head in places), f"idle {format_duration(most)}")
         severity = Severity.MEDIUM if seconds is None else Severity.LOW
         yield stated(severity, message, [origin for _, origin, _ in places], fix)
-
-
-def _timeouts(context: RuleContext, point: AccessPoint) -> Iterator[tuple[str, Resolved, str]]:
-    """After how long an idle session at an access point ends, with what people call it and the block that sets it."""
-    if point.via in WEB_WAYS:
-        web = context.device.web
-        yield "web management", context.resolved.said_or(web.idle, "unsaid-idle", web.block), "web"
-    if point.view is None:
-        return
-    if point.via in PORTS:
-        yield point.label, point.view.idle, f"entry {point.via}"
-        return
-    own = {"ssh": context.device.ssh, "telnet": context.device.telnet}[point.via].idle
-    entry = point.view.idle
-    given = [(Resolved(*own), point.via)] if own is not None else []
-    if isinstance(entry.origin, Origin) or not given:
-        given += [(entry, head) for head in fixes.entry_heads(point)]
-    first = min(given, key=lambda each: each[0].value if isinstance(each[0].value, int) else math.inf)[0]
-    yield from ((point.label, idle, head) for idle, head in given if idle == first)
 
 
 # -- banners -----------------------------------------------------------------------------------------------------------
