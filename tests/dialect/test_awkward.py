@@ -219,6 +219,18 @@ def test_a_password_of_vtys_is_named_by_the_range_that_it_was_given_for(source: 
     }
 
 
+@pytest.mark.parametrize(("vtys", "doubted"), [("", [0]), ("  seats 3 4\n", [3, 4])])
+def test_a_line_that_may_be_about_ports_and_vtys_puts_them_in_doubt(vtys: str, doubted: list[int]) -> None:
+    body = '[layout]\nform = "indented"\n[blocks]\ndoors = "doors"\n'
+    body += rule("desk {w}", text("entry console: password readable {w}"), inside='"doors"')
+    body += rule("seats {a:number} {b:number}", text("entry vty {a}-{b}: check users"), inside='"doors"')
+    body += rule("gate", text("ssh: on"), inside='"doors"')
+    device = read_dialect_text(dialect(body), f"doors\n{vtys}doors\n  zorp quux\n", "x").device
+    assert [entry.block.doubt is not None for entry in (device.console, device.auxiliary)] == [True, False]
+    assert [number for number, entry in device.vtys.items() if entry.block.doubt is not None] == doubted
+    assert device.ssh.block.doubt is not None
+
+
 def test_a_block_of_a_flat_text_is_there_whatever_is_read_of_it() -> None:
     body = (
         '[layout]\nform = "flat"\ntake-back = "no"\ndormant = ["~"]\n'

@@ -5,7 +5,7 @@ existing device's blocks again. VTYs are kept by number, since each statement ab
 it.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from overhang.language.block_state import BlockState, Key, families_of, field_of, key_of
@@ -126,20 +126,28 @@ class Builder:
         if name == "user":
             self._unread_users = self._unread_users or origin
             return
-        block = self.schema.blocks.get(name)
-        if block is None:
-            return
-        states = [state for key, state in self._blocks.items() if key[0] == name]
-        if name == "entry":
-            states = list(self._vtys.values()) if head[1:] == ["vty"] else []
-            if head[1:] in [[port] for port in PORTS]:
-                states = [self._blocks.setdefault((name, head[1]), BlockState(origin, {}))]
-        elif not states and block.keep is Keep.ONE:
-            states = [self._blocks.setdefault((name, None), BlockState(origin, {}))]
-        elif not states and name == "elevation":
-            states = [self._blocks.setdefault((name, _HIGHEST), BlockState(origin, {"level": _HIGHEST}))]
-        for state in states:
+        for state in self._entries(head[1:], origin) if name == "entry" else self._of_kind(name, origin):
             state.doubt = state.doubt or origin
+
+    def _entries(self, which: Sequence[str], origin: Origin) -> Iterable[BlockState]:
+        """A port, or all VTYs; where there is no VTY, one, since there may be some."""
+        if which and which[0] in PORTS:
+            return [self._blocks.setdefault(("port", which[0]), BlockState(origin, {"port": which[0]}))]
+        if not self._vtys:
+            list(self._open_vtys((0, 0), origin, dropping=False))
+        return self._vtys.values()
+
+    def _of_kind(self, name: str, origin: Origin) -> Iterable[BlockState]:
+        """The blocks of a kind, the one of which there is always one, or the highest elevation."""
+        block = self.schema.blocks.get(name)
+        states = [state for key, state in self._blocks.items() if key[0] == name]
+        if states or block is None:
+            return states
+        if block.keep is Keep.ONE:
+            return [self._blocks.setdefault((name, None), BlockState(origin, {}))]
+        if name == "elevation":
+            return [self._blocks.setdefault((name, _HIGHEST), BlockState(origin, {"level": _HIGHEST}))]
+        return ()
 
     def has(self, block: str, field: str) -> bool:
         """Whether something fills a field of a block that a device has one of."""
