@@ -13,8 +13,9 @@ DIALECT = ".dialect.toml"
 #: The step of a dialect in Python lies beside it under this ending.
 STEP = ".dialect.py"
 CHANGE = ".change"
-#: What a cache of audits consists of: its file, beside which others of SQLite's may lie, and its key.
+#: A cache of audits: its file, the key of its digests, and all files that it may consist of.
 CACHE, CACHE_KEY = "audits.sqlite", "key"
+CACHE_FILES = (CACHE, f"{CACHE}-wal", f"{CACHE}-shm", CACHE_KEY)
 
 
 def files_below(folder: str, problem: "Callable[[OSError], object] | None" = None) -> "Iterator[str]":
@@ -22,9 +23,9 @@ def files_below(folder: str, problem: "Callable[[OSError], object] | None" = Non
     is given what cannot be listed."""
     for here, folders, files in os.walk(folder, onerror=problem):
         folders[:] = sorted(name for name in folders if not name.startswith("."))
-        cached = CACHE in files
+        ours = CACHE_FILES if CACHE in files else ()
         for name in sorted(files):
-            if not (name.startswith(".") or (cached and (name == CACHE_KEY or name.startswith(CACHE)))):
+            if not name.startswith(".") and name not in ours:
                 yield os.path.join(here, name)
 
 

@@ -86,7 +86,7 @@ class _Checklist:
         if self.block_doubt(aspect, mark) or self.loose_doubt:
             return Mark.CANNOT_TELL, "a line that may be about it was not understood"
         if aspect is Aspect.POLICY and self.unjudged():
-            return Mark.CANNOT_TELL, "logins, or how soon idle ones end, depend on something that is not known"
+            return Mark.CANNOT_TELL, "which logins succeed, or when idle sessions end, is not known"
         return mark, reason
 
     def unjudged(self) -> bool:

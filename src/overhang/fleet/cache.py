@@ -14,7 +14,7 @@ import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
-from overhang.files import CACHE, CACHE_KEY
+from overhang.files import CACHE, CACHE_FILES, CACHE_KEY
 from overhang.fleet import answers
 from overhang.fleet.answers import KEY_SIZE, Answer
 from overhang.text import OverhangError
@@ -203,7 +203,7 @@ def contents_of(folder: str) -> Contents | None:
 def remove(folder: str) -> bool:
     """Remove the cache in a folder, its key too; whether there was one. Raises CacheProblem."""
     found = False
-    for name in (CACHE, f"{CACHE}-wal", f"{CACHE}-shm", CACHE_KEY):
+    for name in CACHE_FILES:
         try:
             os.unlink(os.path.join(folder, name))
             found = True

@@ -13,8 +13,8 @@ from overhang.language.ir import PlacedStatement, Program, Remark, Statement
 from overhang.language.normalise import held_blocks
 from overhang.language.schema import INCOMPLETE, SCHEMA
 from overhang.language.spec import BlockSpec, Keep, Schema
-from overhang.language.terminals import encode_vty_range
 from overhang.language.unparser import unparse_statement
+from overhang.language.vty_states import VtyStates
 from overhang.model import Another, Configured, Device, Entry, Family, Prefix, StoredSecret
 from overhang.model.device import Override
 from overhang.model.vocabulary import PORTS
@@ -43,14 +43,8 @@ class Builder:
         #: the lines that take back what is not there
         self.missed: list[int] = []
         self._blocks: dict[Key, BlockState] = {}
-        self._vtys: dict[int, BlockState] = {}
+        self._vtys = VtyStates()
         self._written: tuple[Statement | None, str] = (None, "")
-        self._ranges: set[tuple[int, int]] = set()
-        #: the range in each header of VTYs, by its number among the statements, and the last such header
-        self._spelt: dict[int, str] = {}
-        self._under = -1
-        #: where the further passwords of each range of VTYs were given
-        self._further: dict[str, list[Origin]] = {}
         self._unread_users: Origin | None = None
 
     # -- adding --------------------------------------------------------------------------------------------------------
@@ -63,8 +57,7 @@ class Builder:
         for block in schema.blocks.values():
             if block.keep is Keep.BY_NUMBER:
                 for number, entry in device.vtys.items():
-                    state = builder._vtys[number] = BlockState.of(block, entry, {})
-                    builder._learn_passwords(state, entry)
+                    builder._vtys.learn(number, block, entry)
                 continue
             for captures, value in held_blocks(block, device):
                 if value.block.origin is not None or value.block.doubt is not None:
@@ -73,7 +66,7 @@ class Builder:
                     state.title = statement
                     key = key_of(block, statement, state.origin)
                     builder._blocks[key] = state
-        for state in (*builder._blocks.values(), *builder._vtys.values()):
+        for state in (*builder._blocks.values(), *builder._vtys.by_number.values()):
             for field, said in state.fields.items():
                 each = said._asdict() if isinstance(said, Family) else {"": said}
                 for family, one in each.items():
@@ -81,16 +74,6 @@ class Builder:
                         state.overrides[f"{field} {family}".strip()] = kept[one]
         builder._unread_users = device.unread_users
         return builder
-
-    def _learn_passwords(self, state: BlockState, entry: Entry) -> None:
-        """Under which ranges a VTY's passwords were given."""
-        if entry.password is not None:
-            state.password_range = entry.item.removeprefix("entry:vty ")
-        for said in entry.others:
-            given = self._further.setdefault(said.value.under, [])
-            while len(given) < said.value.number:
-                given.append(Origin("", 0))
-            given[said.value.number - 1] = said.origin
 
     def add(self, program: Program) -> None:
         """Take in the statements of a program, in their order."""
@@ -101,7 +84,7 @@ class Builder:
         """Take in the statements of a program one by one; after each its index is given, and the device may be asked
         for."""
         targets: list[list[BlockState]] = []
-        self._spelt.clear()
+        self._vtys.forget_headers()
         texts: dict[int, list[tuple[int, str]]] = {}
         for owner, line, text in program.texts:
             texts.setdefault(owner, []).append((line, text))
@@ -133,9 +116,9 @@ class Builder:
         """A port, or all VTYs; where there is no VTY, one, since there may be some."""
         if which and which[0] in PORTS:
             return [self._blocks.setdefault(("port", which[0]), BlockState(origin, {"port": which[0]}))]
-        if not self._vtys:
-            list(self._open_vtys((0, 0), origin, dropping=False))
-        return self._vtys.values()
+        if not self._vtys.by_number:
+            self._vtys.open((0, 0), origin, -1)
+        return self._vtys.by_number.values()
 
     def _of_kind(self, name: str, origin: Origin) -> Iterable[BlockState]:
         """The blocks of a kind, the one of which there is always one, or the highest elevation."""
@@ -158,8 +141,7 @@ class Builder:
         statement, line = placed.statement, placed.line
         if not statement.spec.opens:
             states = targets[placed.owner]
-            if placed.owner != self._under and placed.owner in self._spelt:
-                self._again_under(placed.owner, states)
+            self._vtys.under(placed.owner, states)
             if self._is_plain(statement):
                 self._fill_plain(states, statement, Origin(self.file, line))
                 return []
@@ -169,21 +151,25 @@ class Builder:
         if statement.drop:
             self._drop_block(statement, line)
             return []
-        states = list(self._open(placed))
-        if states and states[0].range and not placed.drops_inside:
-            self._under = len(targets)
-            self._spelt[self._under] = states[0].range
+        states = list(self._open(placed, len(targets)))
         if doubt is not None:
             for state in states:
                 state.doubt = state.doubt or Origin(self.file, doubt)
         return states
 
-    def _open(self, placed: PlacedStatement) -> Iterator[BlockState]:
+    def _open(self, placed: PlacedStatement, number: int) -> Iterator[BlockState]:
+        """The blocks that a header is about; ``number`` is its own among the statements."""
         statement, line = placed.statement, placed.line
         block = self.schema.blocks[statement.spec.opens]
         origin = Origin(self.file, line)
         if block.keep is Keep.BY_NUMBER:
-            yield from self._open_vtys(statement.captures["range"], origin, dropping=placed.drops_inside)
+            numbers = statement.captures["range"]
+            if placed.drops_inside:
+                yield from self._vtys.within(numbers)
+                return
+            if self._vtys.known(numbers):
+                self._warn(line, "these VTYs have a block already; the two are merged")
+            yield from self._vtys.open(numbers, origin, number)
             return
         key = key_of(block, statement, origin)
         state = self._blocks.get(key)
@@ -220,30 +206,6 @@ class Builder:
             self._warn(origin.line, "the device has a name already; the later one holds")
         state.fields["name"] = Configured(name, origin)
 
-    def _open_vtys(self, numbers: tuple[int, int], origin: Origin, *, dropping: bool) -> Iterator[BlockState]:
-        first, last = numbers
-        if dropping:
-            yield from (self._vtys[number] for number in range(first, last + 1) if number in self._vtys)
-            return
-        if numbers in self._ranges:
-            self._warn(origin.line, "these VTYs have a block already; the two are merged")
-        self._ranges.add(numbers)
-        spelt = encode_vty_range(numbers)
-        title = _vty_title(spelt)
-        for number in range(first, last + 1):
-            state = self._vtys.get(number)
-            if state is None:
-                state = self._vtys[number] = BlockState(origin, {})
-            state.range, state.title = spelt, title
-            yield state
-
-    def _again_under(self, owner: int, states: Sequence[BlockState]) -> None:
-        """What follows is said under a header that VTYs were given before, and others since."""
-        self._under = owner
-        for state in states:
-            state.range = self._spelt[owner]
-            state.title = _vty_title(state.range)
-
     def _fill(self, state: BlockState, statement: Statement, line: int, *, quiet: bool) -> None:
         """A statement that does more than give a field one value."""
         spec = statement.spec
@@ -257,7 +219,7 @@ class Builder:
         if spec.adds:
             value = statement.value
             if spec.field == "others" and state.range:
-                value = self._numbered(value, state.range, origin)
+                value = self._vtys.numbered(value, state.range, origin)
                 held = state.fields.get("others", [])  # the same password again is known by its later range
                 state.fields["others"] = [each for each in held if _without_place(each.value) != statement.value]
             if self.claims:  # what a file says takes the place of what another one said for all devices
@@ -268,27 +230,6 @@ class Builder:
                 self._warn(line, "the prefix has host bits; {} is used", statement.value.prefix)
             return
         self._fill_family(state, statement, origin, quiet=quiet)
-
-    def _numbered(self, another: Another, under: str, origin: Origin) -> Another:
-        """A further password of VTYs: all that one statement gives it to have one number."""
-        given = self._further.setdefault(under, [])
-        if not given or given[-1] != origin:
-            given.append(origin)
-        return another._replace(under=under, number=len(given))
-
-    def _renumber(self) -> None:
-        """Number the further passwords of each range without gaps, where some were taken back."""
-        left: dict[str, set[int]] = {}
-        for state in self._vtys.values():
-            for each in state.fields.get("others", ()):
-                left.setdefault(each.value.under, set()).add(each.value.number)
-        places = {
-            under: {number: place for place, number in enumerate(sorted(numbers), 1)} for under, numbers in left.items()
-        }
-        for state in self._vtys.values():
-            for index, each in enumerate(state.fields.get("others", ())):
-                number = places[each.value.under][each.value.number]
-                state.fields["others"][index] = each._replace(value=each.value._replace(number=number))
 
     @staticmethod
     def _is_plain(statement: Statement) -> bool:
@@ -353,9 +294,7 @@ class Builder:
     def _drop_block(self, statement: Statement, line: int) -> None:
         block = self.schema.blocks[statement.spec.opens]
         if block.keep is Keep.BY_NUMBER:
-            first, last = statement.captures["range"]
-            gone = [self._vtys.pop(number, None) for number in range(first, last + 1)]
-            if not any(gone):
+            if not self._vtys.drop(statement.captures["range"]):
                 self._missing(line)
             return
         wanted = key_of(block, statement, Origin(self.file, line))
@@ -410,28 +349,15 @@ class Builder:
         if not self.quiet:
             self.remarks.append(Remark(line, message, about))
 
-    def _made_vtys(self, block: BlockSpec) -> dict[int, Any]:
-        """The VTYs by number; those of one range are one value."""
-        found: dict[int, Any] = {}
-        before: BlockState | None = None
-        made: Any = None
-        for number, state in sorted(self._vtys.items()):
-            if before is None or not before.says_the_same(state):
-                made = state.built(block)
-            found[number] = made
-            before = state
-        return found
-
     def device(self) -> Device:
         """The device as far as its statements give it."""
         found: dict[str, Any] = {}
-        self._renumber()
         by_name: dict[str, list[tuple[Any, BlockState]]] = {}
         for (name, which), state in self._blocks.items():
             by_name.setdefault(name, []).append((which, state))
         for block in self.schema.blocks.values():
             if block.keep is Keep.BY_NUMBER:
-                found[block.attribute] = self._made_vtys(block)
+                found[block.attribute] = self._vtys.built(block)
                 continue
             made = {which: state.built(block) for which, state in by_name.get(block.name, ())}
             if block.keep is Keep.ONE:
@@ -443,13 +369,9 @@ class Builder:
             else:  # a field of its own for each
                 for port in PORTS:
                     found[port] = made.get(port, Entry())._replace(item=f"entry:{port}")
-        built = [*self._blocks.values(), *self._vtys.values()]
+        built = [*self._blocks.values(), *self._vtys.by_number.values()]
         overrides = dict.fromkeys(each for state in built for each in state.overrides.values())
         return Device(file=self.file, overrides=tuple(overrides), unread_users=self._unread_users, **found)
-
-
-def _vty_title(spelt: str) -> str:
-    return f"entry vty {spelt}"
 
 
 def _without_place(another: Another) -> Another:
